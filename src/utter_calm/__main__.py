@@ -1,0 +1,3 @@
+from utter_calm.cli import main
+
+main()

@@ -1,0 +1,134 @@
+"""Mains components: which of the two mains families a residual holds, and how strong each of its lines is."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+from scipy import fft
+
+from utter_calm.analysis.spectrum import FloatArray, LineSpectrum
+
+RANGES_HZ = ((49.5, 50.5), (59.5, 60.5))
+HIGHEST_MULTIPLE = 20
+_LOWEST_SNR = 12.0
+_LOWPASS_RATE_HZ = 4_000.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Mains:
+    """A mains family found in a record.
+
+    Parameters
+    ----------
+    frequency_hz
+        The mains frequency itself.
+    multiples
+        (m,) which multiples stand out of the noise.
+    rms
+        (m,) their r.m.s., in the unit of the record.
+    rms_uncertainty
+        Standard uncertainty of each of them from the noise about it.
+    """
+
+    frequency_hz: float
+    multiples: npt.NDArray[np.int64]
+    rms: FloatArray
+    rms_uncertainty: FloatArray
+
+
+def find_mains(
+    residual: FloatArray, rate_hz: float, noise: LineSpectrum, avoid_hz: FloatArray, *, highest: int = HIGHEST_MULTIPLE
+) -> Mains | None:
+    """Look for multiples of a frequency near 50 or 60 Hz.
+
+    The family is the one, and its frequency the value, with the largest power summed over its first multiples; lines
+    closer than two bins to ``avoid_hz`` (the tone's own harmonics) are left out. None when fewer than one line stands
+    12 dB above the noise about it, or when the record is shorter than 0.4 s and the two families cannot be told apart.
+
+    Parameters
+    ----------
+    residual
+        (n,) record without DC, tone and harmonics.
+    noise
+        Its spectrum, for the density about each line.
+    """
+    if len(residual) / rate_hz < 0.4:
+        return None
+    record, rate = _decimated(residual, rate_hz, highest)
+    resolution = rate / len(record)
+    multiples = np.arange(1, highest + 1)
+    padded = fft.next_fast_len(4 * len(record), real=True)
+    fine = np.abs(fft.rfft(record * np.hanning(len(record)), n=padded)) ** 2
+    best: tuple[float, float] | None = None
+    for low, high in RANGES_HZ:
+        # the highest multiple must not turn by more than a quarter of a cycle between two candidates
+        candidates = np.linspace(low, high, max(21, int(8 * highest * (high - low) / resolution / 2)))
+        power = _family_power(fine, rate / padded, candidates, multiples, avoid_hz, 2 * resolution, noise)
+        winner = int(np.argmax(power))
+        if best is None or power[winner] > best[0]:
+            best = float(power[winner]), float(candidates[winner])
+    if best is None:
+        return None
+    frequency = best[1]
+    lines = multiples * frequency
+    free = _free(lines, avoid_hz, 2 * resolution)
+    rms = np.abs(_phasors(record, rate, frequency, highest)) / np.sqrt(2)
+    spread = np.array([np.sqrt(noise.local_density_squared(f) * rate_hz / len(residual)) for f in lines])
+    kept = free & (rms > spread * 10 ** (_LOWEST_SNR / 20))
+    if not kept[:4].any() or kept.sum() < 1:
+        return None
+    return Mains(frequency, multiples[kept], rms[kept], spread[kept])
+
+
+def _decimated(residual: FloatArray, rate_hz: float, highest: int) -> tuple[FloatArray, float]:
+    """Keep only the low part of the band, by cutting the spectrum: exact lines at a fraction of the samples."""
+    wanted = max(_LOWPASS_RATE_HZ, 2.5 * highest * 60.5)
+    keep = fft.next_fast_len(int(np.ceil(len(residual) * wanted / rate_hz)), real=True)
+    if keep >= len(residual):
+        return residual, rate_hz
+    length = fft.next_fast_len(len(residual), real=True)
+    spectrum = fft.rfft(residual, n=length)
+    keep = fft.next_fast_len(int(np.ceil(length * wanted / rate_hz)), real=True)
+    record = fft.irfft(spectrum[: keep // 2 + 1], n=keep) * (keep / length)
+    used = int(len(residual) * keep / length)
+    return np.asarray(record[:used]), rate_hz * keep / length
+
+
+def _phasors(record: FloatArray, rate: float, frequency: float, highest: int) -> npt.NDArray[np.complex128]:
+    """Complex peak amplitudes of the multiples, Hann-weighted so that neighbours do not add to each other."""
+    shape = np.hanning(len(record) + 1)[:-1]
+    turn = np.exp(-2j * np.pi * frequency / rate * np.arange(len(record)))
+    weighted = record * shape * (2 / shape.sum()) + 0j
+    out = np.empty(highest, dtype=complex)
+    for index in range(highest):  # one more turn each time: cheaper than a fresh exponential for every multiple
+        weighted *= turn
+        out[index] = weighted.sum()
+    return out
+
+
+def _free(lines: FloatArray, avoid_hz: FloatArray, distance: float) -> npt.NDArray[np.bool_]:
+    if not len(avoid_hz):
+        return np.ones(len(lines), dtype=bool)
+    return np.asarray(np.min(np.abs(lines[:, None] - avoid_hz[None, :]), axis=1) > distance)
+
+
+def _family_power(
+    fine: FloatArray,
+    bin_hz: float,
+    candidates: FloatArray,
+    multiples: npt.NDArray[np.int64],
+    avoid_hz: FloatArray,
+    distance: float,
+    noise: LineSpectrum,
+) -> FloatArray:
+    """Power over noise, summed over the family, for each candidate: read off a finely padded spectrum."""
+    power = np.zeros(len(candidates))
+    for multiple in multiples:
+        lines = candidates * multiple
+        index = np.round(lines / bin_hz).astype(int)
+        inside = (index < len(fine)) & _free(lines, avoid_hz, distance)
+        level = noise.local_density_squared(float(lines.mean())) + 1e-300
+        power[inside] += np.minimum(fine[index[inside]] / level, 1e12)
+    return power

@@ -1,0 +1,77 @@
+"""What is wrong with a record before anything is computed from it: silence, overload, holes, a late start."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from utter_calm.analysis.spectrum import FloatArray
+
+_PARTS = 64
+
+
+@dataclass(frozen=True, slots=True)
+class RecordFaults:
+    """Findings about one channel of a record.
+
+    Parameters
+    ----------
+    clipped_samples
+        Samples that lie in flat tops at digital full scale.
+    lead_frames, tail_frames
+        Frames of silence before the signal starts and after it ends.
+    hole_frames
+        Frames of digital silence inside the signal.
+    """
+
+    clipped_samples: int
+    lead_frames: int
+    tail_frames: int
+    hole_frames: int
+
+
+def find_faults(record: FloatArray, *, full_scale: float = 1.0) -> RecordFaults:
+    """Look through one channel (n,), samples in the unit of ``full_scale`` (its peak)."""
+    lead, tail = _silence_at_ends(record)
+    return RecordFaults(_clipped(record, full_scale), lead, tail, _holes(record[lead : len(record) - tail]))
+
+
+def _clipped(record: FloatArray, full_scale: float) -> int:
+    """Samples in runs of three or more equal ones within 1 % of full scale."""
+    near = np.abs(record) >= 0.99 * full_scale
+    if np.count_nonzero(near) < 3:
+        return 0
+    equal = near[1:] & (record[1:] == record[:-1])
+    triple = equal[1:] & equal[:-1]
+    flat = np.zeros(len(record), dtype=bool)
+    for shift in range(3):
+        flat[shift : len(triple) + shift] |= triple
+    return int(np.count_nonzero(flat))
+
+
+def _silence_at_ends(record: FloatArray) -> tuple[int, int]:
+    """Frames at both ends that lie 40 dB below the record's own level, in steps of a fine grid."""
+    size = max(1, len(record) // (_PARTS * 4))
+    count = len(record) // size
+    rms = np.sqrt(np.mean(record[: count * size].reshape(count, size) ** 2, axis=1))
+    loud = np.flatnonzero(rms > 0.01 * np.median(rms[rms > 0.1 * rms.max()])) if rms.any() else np.array([], dtype=int)
+    if not len(loud):
+        return 0, 0
+    first, last = int(loud[0]), int(loud[-1])
+    # a part that holds the edge itself is left out as well: it is signal only by half
+    lead = (first + 1) * size if first else 0
+    tail = len(record) - last * size if last < count - 1 else 0
+    return lead, tail
+
+
+def _holes(record: FloatArray) -> int:
+    """Frames in runs of 16 or more exactly equal samples, in a signal that otherwise moves."""
+    if len(record) < 64:
+        return 0
+    still = np.diff(record) == 0
+    if still.mean() > 0.5:  # so coarse a record repeats samples by itself
+        return 0
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], still.astype(np.int8), [0]])))
+    runs = edges[1::2] - edges[::2]
+    return int(np.sum(runs[runs >= 15] + 1))

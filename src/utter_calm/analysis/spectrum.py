@@ -1,0 +1,89 @@
+"""Spectra of a record: lines in r.m.s. for tones, density for noise, power in a band."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+from scipy import fft
+
+from utter_calm.analysis.windows import BLACKMAN_HARRIS_7, CosineWindow
+
+FloatArray = npt.NDArray[np.float64]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class LineSpectrum:
+    """Windowed one-sided spectrum.
+
+    Parameters
+    ----------
+    line_rms
+        (n,) r.m.s. that each line would have if it were a tone on that bin, in the unit of the record.
+    bin_hz
+        Line k lies at ``k * bin_hz``.
+    noise_bandwidth_bins
+        Equivalent noise bandwidth, in these bins: noise is wider in a line than a tone is by this factor in power.
+    half_width_bins
+        Bins from the middle of a line to its first null.
+    window
+        Name of the window.
+    """
+
+    line_rms: FloatArray
+    bin_hz: float
+    noise_bandwidth_bins: float
+    half_width_bins: int
+    window: str
+
+    @property
+    def frequency_hz(self) -> FloatArray:
+        """(n,) frequencies of the lines."""
+        return np.arange(len(self.line_rms)) * self.bin_hz
+
+    @property
+    def density_squared(self) -> FloatArray:
+        """(n,) one-sided power density, unit^2/Hz. Tones have no density: read them from ``line_rms``."""
+        return np.asarray(self.line_rms**2 / (self.bin_hz * self.noise_bandwidth_bins))
+
+    def band_power(self, low_hz: float, high_hz: float) -> float:
+        """Mean square in a brick-wall band, edge bins counted by the part of them that lies inside; unit^2."""
+        return float(np.dot(self.line_rms**2, self._share(low_hz, high_hz)) / self.noise_bandwidth_bins)
+
+    def local_density_squared(self, frequency_hz: float, *, bins: int = 60) -> float:
+        """Robust noise density about a frequency (median of the bins around it), unit^2/Hz."""
+        middle = round(frequency_hz / self.bin_hz)
+        low = max(self.half_width_bins, middle - bins)
+        lines = self.line_rms[low : max(low + 1, middle + bins + 1)]
+        if not len(lines):
+            return 0.0
+        # half of the power of a bin of noise lies below ln 2 times its mean (exponential law)
+        median = float(np.median(lines**2)) / np.log(2)
+        return median / (self.bin_hz * self.noise_bandwidth_bins)
+
+    def _share(self, low_hz: float, high_hz: float) -> FloatArray:
+        edges = (np.arange(len(self.line_rms) + 1) - 0.5) * self.bin_hz
+        inside = np.clip(edges, low_hz, max(low_hz, high_hz))
+        return np.diff(inside) / self.bin_hz
+
+
+def line_spectrum(record: FloatArray, rate_hz: float, window: CosineWindow = BLACKMAN_HARRIS_7) -> LineSpectrum:
+    """Spectrum of a record (n,) of any length; the mean is taken off first, so DC does not spread into the low lines.
+
+    A record whose length has a large prime factor is continued with zeros to a quick length: that only puts the lines
+    closer together, and the scaling follows.
+    """
+    frames = len(record)
+    length = fft.next_fast_len(frames, real=True)
+    shape = window.samples(frames)
+    gain = window.coefficients[0] * frames
+    lines = np.abs(fft.rfft((record - np.mean(record)) * shape, n=length)) * (np.sqrt(2) / gain)
+    spread = length / frames
+    return LineSpectrum(
+        line_rms=lines,
+        bin_hz=rate_hz / length,
+        noise_bandwidth_bins=window.noise_bandwidth_bins * spread,
+        half_width_bins=int(np.ceil(window.half_width_bins * spread)),
+        window=window.name,
+    )

@@ -1,0 +1,71 @@
+"""Read what people type: "2.83 V", "-10 dBV", "0.1 %", "20 kHz", "4.7k"."""
+
+from __future__ import annotations
+
+import math
+import re
+
+from utter_calm.errors import InputError
+from utter_calm.quantities.levels import DBU_REFERENCE_V, db_to_amplitude
+
+_PREFIX = {"n": 1e-9, "u": 1e-6, "µ": 1e-6, "μ": 1e-6, "m": 1e-3, "": 1.0, "k": 1e3, "K": 1e3, "M": 1e6}
+_UNIT_ALIAS = {"ohm": "ohm", "ohms": "ohm", "Ω": "ohm", "Ω": "ohm", "R": "ohm", "sec": "s", "hz": "Hz", "v": "V", "w": "W"}
+_BASE_UNITS = ("V", "Hz", "ohm", "s", "W", "m", "g", "A", "F", "H", "Pa")
+_DB_VOLTS = {"dbv": 1.0, "dbu": DBU_REFERENCE_V}
+_PATTERN = re.compile(r"\s*([-+−]?(?:\d+[.,]?\d*|[.,]\d+)(?:[eE][-+]?\d+)?)\s*(.*?)\s*$")
+
+
+def parse_quantity(text: str, unit: str, *, what: str = "value") -> float:
+    """Turn typed text into a linear SI number.
+
+    Parameters
+    ----------
+    text
+        A number with or without prefix and unit; a decimal comma is taken too.
+    unit
+        SI unit that is wanted (``"V"``, ``"Hz"``, ``"ohm"``, ``"s"``, ``"W"``, or ``"1"`` for a ratio). Volts may be
+        typed as dBV or dBu, ratios as per cent or dB.
+    what
+        What the value is, for the message.
+
+    Raises
+    ------
+    InputError
+        No number, another unit, or a value that is not finite.
+    """
+    match = _PATTERN.match(text)
+    if match is None:
+        raise InputError(f"The {what} “{text.strip()}” is not a number.", hint=f"Type a number in {_example(unit)}.")
+    number = float(match[1].replace("−", "-").replace(",", "."))
+    scale = _scale(match[2], unit)
+    if scale is None:
+        raise InputError(
+            f"The {what} “{text.strip()}” has a unit that does not fit.", hint=f"Type it in {_example(unit)}."
+        )
+    value = scale(number)
+    if not math.isfinite(value):
+        raise InputError(f"The {what} “{text.strip()}” is out of reach.", hint=f"Type a number in {_example(unit)}.")
+    return value
+
+
+def _example(unit: str) -> str:
+    return {"V": "V, mV, dBV or dBu", "1": "%, dB or as a plain ratio", "ohm": "Ω", "Hz": "Hz or kHz"}.get(unit, unit)
+
+
+def _scale(suffix: str, unit: str):  # type: ignore[no-untyped-def]  # noqa: ANN202
+    """How to turn the typed number with this suffix into the wanted unit, or None."""
+    if suffix == "":
+        return lambda number: number
+    lowered = suffix.replace(" ", "").lower()
+    if unit == "1":
+        if suffix == "%":
+            return lambda number: number / 100
+        return db_to_amplitude if lowered == "db" else None
+    if unit == "V" and lowered in _DB_VOLTS:
+        return lambda number: _DB_VOLTS[lowered] * db_to_amplitude(number)
+    for candidate in (suffix, *(suffix[:n] + _UNIT_ALIAS[suffix[n:]] for n in (0, 1) if suffix[n:] in _UNIT_ALIAS)):
+        prefix = candidate.removesuffix(unit)
+        bare_prefix = candidate in _PREFIX and unit != candidate
+        if (candidate.endswith(unit) or bare_prefix) and prefix in _PREFIX and unit in _BASE_UNITS:
+            return lambda number, factor=_PREFIX[prefix]: number * factor
+    return None

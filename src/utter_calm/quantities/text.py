@@ -1,0 +1,85 @@
+"""Write numbers with a unit and as many digits as they deserve."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+MINUS = "−"
+_PREFIXES = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M"}
+_PREFIXED_UNITS = frozenset({"V", "Hz", "ohm", "s", "W", "A"})
+_SYMBOL = {"ohm": "Ω", "1": ""}
+
+
+@dataclass(frozen=True, slots=True)
+class Shown:
+    """A number ready for the eye: digits, unit, and the spread behind the plus-minus sign (may be empty)."""
+
+    number: str
+    unit: str
+    spread: str = ""
+
+    def __str__(self) -> str:
+        return f"{self.number} {self.unit}".strip()
+
+    def full(self) -> str:
+        """Give the text with its uncertainty, as in ``2.8312 V ± 0.0006 V``."""
+        return f"{self} ± {self.spread} {self.unit}".strip() if self.spread else str(self)
+
+
+def decimals_for(uncertainty: float, *, most: int = 6) -> int:
+    """Number of decimals that shows an uncertainty with two digits where its first is a 1 or 2, else with one."""
+    if not uncertainty > 0 or not math.isfinite(uncertainty):
+        return most
+    exponent = math.floor(math.log10(uncertainty))
+    leading = uncertainty / 10**exponent
+    return max(0, min(most, -exponent + (1 if leading < 2.95 else 0)))
+
+
+def fixed(value: float, decimals: int) -> str:
+    """Fixed decimals with a true minus sign; a rounded -0 loses its sign."""
+    if math.isnan(value):
+        return "–"
+    if math.isinf(value):
+        return f"{MINUS}∞" if value < 0 else "∞"
+    text = f"{value:.{decimals}f}"
+    if float(text) == 0:
+        text = text.lstrip("-")
+    return text.replace("-", MINUS)
+
+
+def si_text(value: float, unit: str, *, digits: int = 4) -> Shown:
+    """Write a value with ``digits`` significant digits and a prefix where the unit takes one."""
+    factor, prefix = _prefix(value, unit)
+    scaled = value / factor
+    magnitude = math.floor(math.log10(abs(scaled))) if scaled and math.isfinite(scaled) else 0
+    return Shown(fixed(scaled, max(0, digits - 1 - magnitude)), prefix + _SYMBOL.get(unit, unit))
+
+
+def with_uncertainty(value: float, uncertainty: float | None, unit: str, *, digits: int = 5) -> Shown:
+    """Write a value with the digits that its uncertainty leaves meaningful.
+
+    Parameters
+    ----------
+    value, uncertainty
+        In ``unit``; the uncertainty may be None (unknown), then ``digits`` significant digits are shown.
+    unit
+        SI unit, ``"dB"``-like unit, ``"%"`` or ``"1"``.
+    """
+    if uncertainty is None or not uncertainty > 0 or not math.isfinite(uncertainty) or not math.isfinite(value):
+        return si_text(value, unit, digits=digits)
+    factor, prefix = _prefix(value, unit)
+    scaled, spread = value / factor, uncertainty / factor
+    magnitude = math.floor(math.log10(abs(scaled))) if scaled else 0
+    decimals = min(decimals_for(spread), max(0, digits - 1 - magnitude))
+    # an uncertainty finer than the digits shown is written with its own first digit, never as zero
+    spread_decimals = max(decimals, decimals_for(spread, most=9) if spread < 0.5 * 10**-decimals else decimals)
+    return Shown(fixed(scaled, decimals), prefix + _SYMBOL.get(unit, unit), fixed(spread, spread_decimals))
+
+
+def _prefix(value: float, unit: str) -> tuple[float, str]:
+    if unit not in _PREFIXED_UNITS or not value or not math.isfinite(value):
+        return 1.0, ""
+    exponent = 3 * math.floor(math.log10(abs(value) * (1 + 1e-12)) / 3)
+    exponent = max(min(_PREFIXES), min(max(_PREFIXES), exponent))
+    return 10.0**exponent, _PREFIXES[exponent]

@@ -1,0 +1,1 @@
+"""Stimuli: pure functions of their settings, linear amplitudes, no state."""
