@@ -115,7 +115,9 @@ def _table(omega: float, orders: npt.NDArray[np.int64]) -> FloatArray:
     inside = np.arange(_BLOCK, dtype=float)
     angle = np.outer(inside, orders * omega)
     cosine, sine = np.cos(angle), np.sin(angle)
-    return np.hstack([cosine, sine, inside[:, None] * cosine[:, :1], inside[:, None] * sine[:, :1], np.ones((_BLOCK, 1))])
+    return np.hstack(
+        [cosine, sine, inside[:, None] * cosine[:, :1], inside[:, None] * sine[:, :1], np.ones((_BLOCK, 1))]
+    )
 
 
 def fit_harmonics(record: FloatArray, omega: float, highest_order: int, *, segments: int = 8) -> HarmonicFit:

@@ -57,7 +57,14 @@ def _samples(coefficients: tuple[float, ...], frames: int) -> FloatArray:
 
 BLACKMAN_HARRIS_7 = CosineWindow(
     "7-term Blackman-Harris",
-    (0.27105140069342, 0.43329793923448, 0.21812299954311, 0.06592544638803, 0.01081174209837, 0.00077658482522,
-     0.00001388721735),
+    (
+        0.27105140069342,
+        0.43329793923448,
+        0.21812299954311,
+        0.06592544638803,
+        0.01081174209837,
+        0.00077658482522,
+        0.00001388721735,
+    ),
 )
 """Side lobes at -180 dB (Albrecht 2001): nothing leaks that 24 bits can hold."""

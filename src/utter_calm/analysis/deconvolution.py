@@ -1,0 +1,197 @@
+"""From a recorded sweep to impulse responses: the linear one and one for each order of distortion.
+
+The recording's spectrum is divided by that of the samples that were really played, fades included; in its band that is
+exact (no ripple of the ends). In the result the impulse response of the harmonic of order n stands ``L ln n`` before the
+linear one (Farina 2000). The harmonics are found with the sweep's closed-form spectrum instead, which goes on above the
+stop frequency (Novak, Lotton and Simon 2015).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from scipy import fft
+
+from utter_calm.analysis.low_end import low_end_model
+from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.signals.ramp import raised_cosine
+from utter_calm.signals.sweep import ComplexArray, Sweep
+
+_IN_BAND = 0.25
+"""Bins count as excited where the played spectrum reaches this part of the endless sweep's."""
+_CLICK = 1e-3
+"""A sweep that stops with a click plays above its stop frequency too; then nothing can be told of harmonics up there."""
+_HOLD_BINS = 6
+FARTHEST_ORDER = 6
+"""The stretch before the impulse response back to this order is kept free for distortion."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Deconvolved:
+    """Transfer function of one channel and what is left of the recording without it.
+
+    Parameters
+    ----------
+    rate_hz
+        Sample rate.
+    frames
+        Length of the transforms.
+    gain
+        (frames // 2 + 1,) complex output over input with the bulk delay taken out, the orders of distortion taken out too;
+        held at its edge values outside the band.
+    low_hz, high_hz
+        The band in which the stimulus had enough to say.
+    delay_s
+        The bulk delay that was taken out: where the impulse response has its peak.
+    impulse
+        (frames,) impulse response of ``gain``, wrapping at both ends.
+    window_energy
+        Sum of squares of the window behind ``gain``, in samples: how much noise it lets in.
+    orders_to_hz
+        Highest frequency at which ``orders`` tells harmonics.
+    orders
+        (frames,) impulse response, by the closed-form inverse, of the recording without its linear part: the orders stand
+        at ``-L ln n``, wrapping, and noise everywhere.
+    """
+
+    rate_hz: float
+    frames: int
+    gain: ComplexArray
+    low_hz: float
+    high_hz: float
+    delay_s: float
+    impulse: FloatArray
+    window_energy: float
+    orders_to_hz: float
+    orders: FloatArray
+
+    @property
+    def bin_hz(self) -> float:
+        """Distance of the bins of ``gain``."""
+        return self.rate_hz / self.frames
+
+
+def deconvolve(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> Deconvolved:
+    """Deconvolve one channel.
+
+    Parameters
+    ----------
+    response
+        (m,) recorded samples.
+    stimulus
+        (k,) samples that were played, from the same moment on.
+    sweep
+        The law of the stimulus (for the harmonics and the edges of the band).
+
+    Raises
+    ------
+    ValueError
+        The stimulus holds nothing in the sweep's band.
+    """
+    longest = max(len(response), len(stimulus))
+    # the early harmonics wrap to the end of the buffer: leave them room
+    frames = fft.next_fast_len(longest + int(sweep.lead_s(FARTHEST_ORDER) * rate_hz) + int(0.1 * rate_hz), real=True)
+    played = fft.rfft(stimulus, n=frames)
+    heard = fft.rfft(response, n=frames)
+    frequency = np.arange(len(played)) * (rate_hz / frames)
+    endless = np.zeros(len(played), dtype=complex)
+    endless[1:] = sweep.spectrum(frequency[1:]) * rate_hz
+    low, high = _excited(np.abs(played), np.abs(endless), frequency, sweep)
+
+    raw = np.zeros(len(played), dtype=complex)
+    raw[low : high + 1] = heard[low : high + 1] / played[low : high + 1]
+    delay = _arrival(raw, frames) / rate_hz
+    turn = np.exp(2j * np.pi * frequency * delay)
+    raw *= turn
+    model = low_end_model(frequency, raw, frequency[low], 4 * sweep.start_hz)
+    flattened = raw / model
+    _hold(flattened, low, high)
+    window = _linear_window(frames, rate_hz, sweep)
+    gain = fft.rfft(fft.irfft(flattened, n=frames) * window) * model
+    _trust_the_low_end(gain, raw, frequency, sweep, low)
+
+    rest = heard * turn - gain * played
+    # the closed form holds from the start frequency up to half the rate; a soft edge at the top keeps it from ringing
+    inverse = np.zeros(len(played), dtype=complex)
+    inverse[low:] = 1 / endless[low:]
+    top_hz = 0.95 * rate_hz / 2
+    beyond = (frequency > 1.1 * sweep.stop_hz) & (frequency < top_hz)
+    if beyond.any() and np.median(np.abs(played[beyond]) / np.abs(endless[beyond])) > _CLICK:
+        top_hz = float(frequency[high])
+    top = frequency > 0.95 * rate_hz / 2
+    inverse[top] *= 0.5 + 0.5 * np.cos(np.pi * np.linspace(0, 1, int(top.sum())))
+    return Deconvolved(
+        rate_hz=rate_hz,
+        frames=frames,
+        gain=gain,
+        low_hz=float(frequency[low]),
+        high_hz=float(frequency[high]),
+        delay_s=delay,
+        impulse=np.asarray(fft.irfft(gain, n=frames)),
+        window_energy=float(np.sum(window**2)),
+        orders_to_hz=top_hz,
+        orders=np.asarray(fft.irfft(rest * inverse, n=frames)),
+    )
+
+
+def _linear_window(frames: int, rate_hz: float, sweep: Sweep) -> FloatArray:
+    """Everything but the stretch before the impulse in which the orders stand: wide, so that it hardly smooths."""
+    before = int(sweep.lead_s(2) * rate_hz) // 2
+    after = frames - int(sweep.lead_s(FARTHEST_ORDER) * rate_hz) - before
+    window = np.zeros(frames)
+    window[: max(after, 1)] = 1.0
+    fade = max(1, min(after // 4, before))
+    window[after - fade : after] = raised_cosine(fade)[::-1]
+    window[frames - before :] = 1.0
+    window[frames - before : frames - before + before // 2] = raised_cosine(before // 2)
+    return window
+
+
+def _trust_the_low_end(gain: ComplexArray, raw: ComplexArray, frequency: FloatArray, sweep: Sweep, low: int) -> None:
+    """Take the unwindowed response below twice the start frequency.
+
+    No harmonic can lie there, for no tone below the start was played, and the window's smear of the band's edge stays out.
+    """
+    share = np.clip(np.log(frequency[low:] / (1.4 * sweep.start_hz)) / np.log(1.95 / 1.4), 0, 1)
+    weight = 0.5 + 0.5 * np.cos(np.pi * share)
+    gain[low:] += weight * (raw[low:] - gain[low:])
+
+
+def _excited(played: FloatArray, endless: FloatArray, frequency: FloatArray, sweep: Sweep) -> tuple[int, int]:
+    """First and last bin of the run of bins, about the middle of the sweep, that the stimulus excites."""
+    weak = np.flatnonzero(played < _IN_BAND * endless)
+    middle = int(np.searchsorted(frequency, np.sqrt(sweep.start_hz * sweep.stop_hz)))
+    if played[middle] < _IN_BAND * endless[middle]:
+        raise ValueError("the stimulus holds nothing in the band of its sweep")
+    below, above = weak[weak < middle], weak[weak > middle]
+    return int(below[-1] + 1) if len(below) else 1, int(above[0] - 1) if len(above) else len(played) - 1
+
+
+def _arrival(gain: ComplexArray, frames: int) -> float:
+    """Position in samples of the highest peak of the impulse response, between samples by a finely padded transform."""
+    impulse = fft.irfft(gain, n=frames)
+    peak = int(np.argmax(np.abs(impulse)))
+    fine, around = 32, np.arange(-1, 1 + 1e-9, 1 / 32)
+    # the sum of cosines about the peak, exactly, from a thinned set of lines (every line counts only near the peak)
+    step = max(1, len(gain) // 20_000)
+    lines = np.arange(0, len(gain), step)
+    turned = gain[lines] * np.exp(2j * np.pi * lines * peak / frames)
+    values = (np.exp(2j * np.pi * np.outer(around, lines) / frames) @ turned).real
+    best = int(np.argmax(np.abs(values)))
+    shift = around[best]
+    if 0 < best < len(around) - 1:
+        left, middle, right = np.abs(values[best - 1 : best + 2])
+        bend = left - 2 * middle + right
+        shift += 0.5 * (left - right) / bend / fine if bend < 0 else 0.0
+    position = peak + shift
+    return float(position if position < frames / 2 else position - frames)
+
+
+def _hold(gain: ComplexArray, low: int, high: int) -> None:
+    """Continue the edges of the band outwards, so that they do not ring through the windowed impulse response."""
+    gain[:low] = gain[low : low + _HOLD_BINS].mean()
+    gain[high + 1 :] = gain[high - _HOLD_BINS + 1 : high + 1].mean()
+    gain[0] = abs(gain[0])
+    if len(gain) > high + 1:
+        gain[-1] = gain[-1].real

@@ -1,0 +1,67 @@
+"""A smooth stand-in for the low end of a response, so that the edge of the measured band does not ring.
+
+Near its lower end nearly every response is that of a high-pass. A rational function of low order, fitted there, is divided
+out before the impulse response is windowed and multiplied back afterwards. What it gets wrong stays in the quotient, so it
+can only help; it is refused when it would bring a resonance of its own.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.signals.sweep import ComplexArray
+
+_HIGHEST_Q = 1.2
+_POINTS = 400
+
+
+def low_end_model(frequency_hz: FloatArray, gain: ComplexArray, low_hz: float, high_hz: float) -> ComplexArray:
+    """Second-order rational function at all frequencies (n,), fitted to ``gain`` (n,) between two of them.
+
+    Least squares on the linearised error, re-weighted (Sanathanan and Koerner 1963). Ones where no fit is fit to be used.
+    """
+    inside = np.flatnonzero((frequency_hz >= low_hz) & (frequency_hz <= high_hz))
+    flat = np.ones(len(frequency_hz), dtype=complex)
+    if len(inside) < 12:
+        return flat
+    inside = inside[:: max(1, len(inside) // _POINTS)]
+    s = 1j * frequency_hz[inside] / low_hz
+    h = gain[inside]
+    scale = float(np.median(np.abs(h)))
+    if not scale:
+        return flat
+    h = h / scale
+    weight = np.ones(len(s))
+    top, bottom = np.zeros(3), np.zeros(3)
+    for _ in range(6):
+        columns = np.stack([s**0, s, s**2, -h * s, -h * s**2], axis=1) * weight[:, None]
+        stacked, right = (
+            np.concatenate([columns.real, columns.imag]),
+            np.concatenate([(h * weight).real, (h * weight).imag]),
+        )
+        size = np.linalg.norm(stacked, axis=0)
+        found = np.linalg.lstsq(stacked / size, right, rcond=1e-12)[0] / size
+        top, bottom = found[:3][::-1], np.array([found[4], found[3], 1.0])
+        weight = 1 / np.maximum(np.abs(np.polyval(bottom, s)), 1e-12)
+    if not (_tame(bottom) and _tame(top)):
+        return flat
+    everywhere = 1j * frequency_hz / low_hz
+    model = np.polyval(top, everywhere) / np.polyval(bottom, everywhere)
+    far = top[0] / bottom[0]
+    error = np.max(np.abs(model[inside] - h))
+    # a quotient must stay a quotient: no zero on the way, no limit at the top that dwarfs the band
+    if error > 0.05 or not 0.1 < abs(far) < 10 or np.min(np.abs(model[1:])) < 1e-9:
+        return flat
+    model[0] = model[1].real
+    return np.asarray(model / far)
+
+
+def _tame(polynomial: FloatArray) -> bool:
+    """Whether both roots are damped well and lie in the left half plane (roots at zero are welcome)."""
+    if not np.all(np.isfinite(polynomial)) or abs(polynomial[0]) < 1e-9:
+        return False
+    roots = np.roots(polynomial)
+    size = np.abs(roots)
+    damped = (-roots.real > size / (2 * _HIGHEST_Q)) | (size < 0.2)
+    return bool(np.all(damped) and np.all(size < 20))
