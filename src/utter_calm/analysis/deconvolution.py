@@ -115,7 +115,7 @@ def deconvolve(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz
     # the closed form holds from the start frequency up to half the rate; a soft edge at the top keeps it from ringing
     inverse = np.zeros(len(played), dtype=complex)
     inverse[low:] = 1 / endless[low:]
-    top_hz = 0.95 * rate_hz / 2
+    top_hz = 0.85 * rate_hz / 2  # above, a digital unit's aliases come back beside the harmonics
     beyond = (frequency > 1.1 * sweep.stop_hz) & (frequency < top_hz)
     if beyond.any() and np.median(np.abs(played[beyond]) / np.abs(endless[beyond])) > _CLICK:
         top_hz = float(frequency[high])

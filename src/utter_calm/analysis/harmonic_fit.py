@@ -111,7 +111,7 @@ class _Blocks:
 
 
 def _table(omega: float, orders: npt.NDArray[np.int64]) -> FloatArray:
-    """cos and sin of every order, then the fundamental's times b, then ones: (_BLOCK, 2k + 3)."""
+    """Give cos and sin of every order, then the fundamental's times b, then ones: (_BLOCK, 2k + 3)."""
     inside = np.arange(_BLOCK, dtype=float)
     angle = np.outer(inside, orders * omega)
     cosine, sine = np.cos(angle), np.sin(angle)

@@ -14,6 +14,7 @@ RANGES_HZ = ((49.5, 50.5), (59.5, 60.5))
 HIGHEST_MULTIPLE = 20
 _LOWEST_SNR = 12.0
 _LOWPASS_RATE_HZ = 4_000.0
+_CLEARANCE_BINS = 5
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -64,22 +65,32 @@ def find_mains(
     best: tuple[float, float] | None = None
     for low, high in RANGES_HZ:
         # the highest multiple must not turn by more than a quarter of a cycle between two candidates
-        candidates = np.linspace(low, high, max(21, int(8 * highest * (high - low) / resolution / 2)))
-        power = _family_power(fine, rate / padded, candidates, multiples, avoid_hz, 2 * resolution, noise)
+        candidates = np.linspace(low, high, max(21, int(2 * highest * (high - low) / resolution)))
+        power = _family_power(fine, rate / padded, candidates, multiples, avoid_hz, _CLEARANCE_BINS * resolution, noise)
         winner = int(np.argmax(power))
         if best is None or power[winner] > best[0]:
-            best = float(power[winner]), float(candidates[winner])
+            best = float(power[winner]), _between(candidates, power, winner)
     if best is None:
         return None
     frequency = best[1]
     lines = multiples * frequency
-    free = _free(lines, avoid_hz, 2 * resolution)
+    free = _free(lines, avoid_hz, _CLEARANCE_BINS * resolution)
     rms = np.abs(_phasors(record, rate, frequency, highest)) / np.sqrt(2)
     spread = np.array([np.sqrt(noise.local_density_squared(f) * rate_hz / len(residual)) for f in lines])
     kept = free & (rms > spread * 10 ** (_LOWEST_SNR / 20))
     if not kept[:4].any() or kept.sum() < 1:
         return None
     return Mains(frequency, multiples[kept], rms[kept], spread[kept])
+
+
+def _between(candidates: FloatArray, power: FloatArray, winner: int) -> float:
+    """Place of the maximum between candidates, by a parabola."""
+    if not 0 < winner < len(power) - 1:
+        return float(candidates[winner])
+    left, middle, right = power[winner - 1 : winner + 2]
+    bend = left - 2 * middle + right
+    shift = 0.5 * (left - right) / bend if bend < 0 else 0.0
+    return float(candidates[winner] + shift * (candidates[1] - candidates[0]))
 
 
 def _decimated(residual: FloatArray, rate_hz: float, highest: int) -> tuple[FloatArray, float]:

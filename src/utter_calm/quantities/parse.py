@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 import re
+from collections.abc import Callable
 
 from utter_calm.errors import InputError
 from utter_calm.quantities.levels import DBU_REFERENCE_V, db_to_amplitude
@@ -62,7 +63,7 @@ def _example(unit: str) -> str:
     return {"V": "V, mV, dBV or dBu", "1": "%, dB or as a plain ratio", "ohm": "Ω", "Hz": "Hz or kHz"}.get(unit, unit)
 
 
-def _scale(suffix: str, unit: str):  # type: ignore[no-untyped-def]  # noqa: ANN202
+def _scale(suffix: str, unit: str) -> Callable[[float], float] | None:
     """How to turn the typed number with this suffix into the wanted unit, or None."""
     if suffix == "":
         return lambda number: number
@@ -77,5 +78,6 @@ def _scale(suffix: str, unit: str):  # type: ignore[no-untyped-def]  # noqa: ANN
         prefix = candidate.removesuffix(unit)
         bare_prefix = candidate in _PREFIX and unit != candidate
         if (candidate.endswith(unit) or bare_prefix) and prefix in _PREFIX and unit in _BASE_UNITS:
-            return lambda number, factor=_PREFIX[prefix]: number * factor
+            factor = _PREFIX[prefix]
+            return lambda number: number * factor
     return None

@@ -1,0 +1,1 @@
+"""Open file formats, in and out."""

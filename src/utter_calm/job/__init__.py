@@ -1,0 +1,1 @@
+"""Jobs: units, conditions, plan, takes, claims, verdicts, run order, and the file that holds them."""

@@ -1,0 +1,161 @@
+"""A claim held against a take: met, missed, undecided, or not reachable with this rig."""
+
+from __future__ import annotations
+
+import enum
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from utter_calm.job.model import Claim, MaskPoint
+from utter_calm.measure.result import Reading, Result, Trace
+
+RIG_LIMITED = math.sqrt(2)
+"""A reading less than 3 dB above what the rig alone gives says more about the rig than about the unit."""
+
+
+class Outcome(enum.Enum):
+    """What a claim came to."""
+
+    MET = "met"
+    MISSED = "missed"
+    UNDECIDED = "undecided"
+    NOT_REACHABLE = "not reachable"
+    OPEN = "not measured"
+
+    @property
+    def severity(self) -> int:
+        """For the worst of several: missed before not reachable before undecided before met."""
+        order = (Outcome.OPEN, Outcome.MET, Outcome.UNDECIDED, Outcome.NOT_REACHABLE, Outcome.MISSED)
+        return order.index(self)
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """A claim held against one take.
+
+    Parameters
+    ----------
+    claim
+        Which.
+    outcome
+        What it came to.
+    value, uncertainty
+        Worst value against the bound and its expanded uncertainty, linear; None when not measured.
+    bound
+        The bound that is nearest.
+    unit
+        Of value and bound.
+    channel
+        Where the worst value is; 0 for all.
+    margin
+        Distance to the bound on the good side, as a difference in ``unit``; negative when missed.
+    at
+        For a trace: the x of the worst point.
+    floor
+        What the rig alone gives.
+    """
+
+    claim: Claim
+    outcome: Outcome
+    value: float | None = None
+    uncertainty: float | None = None
+    bound: float | None = None
+    unit: str = "1"
+    channel: int = 0
+    margin: float | None = None
+    at: float | None = None
+    floor: float | None = None
+
+
+def judge(claim: Claim, result: Result | None) -> Verdict:
+    """Hold a claim against a result; every channel counts and the worst one is told."""
+    if result is None:
+        return Verdict(claim, Outcome.OPEN)
+    if claim.mask:
+        verdicts = [_judge_trace(claim, t) for t in result.traces if t.name == claim.name]
+    else:
+        verdicts = [_judge_reading(claim, r) for r in result.readings if r.name == claim.name]
+    found = [v for v in verdicts if v is not None]
+    if not found:
+        return Verdict(claim, Outcome.OPEN)
+    return max(found, key=lambda v: (v.outcome.severity, -(v.margin or 0.0)))
+
+
+def is_rig_limited(reading: Reading) -> bool:
+    """Whether a reading lies less than 3 dB above the rig's own, for readings where smaller is better."""
+    return reading.floor is not None and reading.name in FLOOR_LIMITED and reading.value < RIG_LIMITED * reading.floor
+
+
+FLOOR_LIMITED = frozenset(
+    {"thd", "thd_n", "noise", *(f"harmonic_{k}" for k in range(2, 11)), *(f"mains_{k}" for k in range(1, 21))}
+)
+
+
+def _judge_reading(claim: Claim, reading: Reading) -> Verdict | None:
+    margins = [(reading.value - claim.low, claim.low)] if claim.low is not None else []
+    if claim.high is not None:
+        margins.append((claim.high - reading.value, claim.high))
+    if not margins:
+        return None
+    margin, bound = min(margins)
+    spread = reading.uncertainty or 0.0
+    outcome = _outcome(margin, spread)
+    if outcome is not Outcome.MET and bound == claim.high and is_rig_limited(reading):
+        outcome = Outcome.NOT_REACHABLE
+    return Verdict(
+        claim,
+        outcome,
+        reading.value,
+        reading.uncertainty,
+        bound,
+        reading.unit,
+        reading.channel,
+        margin,
+        None,
+        reading.floor,
+    )
+
+
+def _outcome(margin: float, spread: float) -> Outcome:
+    if abs(margin) < spread:
+        return Outcome.UNDECIDED
+    return Outcome.MET if margin >= 0 else Outcome.MISSED
+
+
+def _judge_trace(claim: Claim, trace: Trace) -> Verdict | None:
+    """Worst point of a curve against a mask; a curve that does not cover the mask decides nothing."""
+    low, high = mask_bounds(claim.mask, trace.x)
+    valid = trace.valid or (float(trace.x[0]), float(trace.x[-1]))
+    inside = (trace.x >= max(claim.mask[0].x, valid[0])) & (trace.x <= min(claim.mask[-1].x, valid[1]))
+    if not inside.any():
+        return None
+    spread = trace.uncertainty if trace.uncertainty is not None else np.zeros_like(trace.magnitude)
+    below, above = trace.magnitude - low, high - trace.magnitude
+    margin = np.where(inside, np.fmin(below, above), np.inf)
+    if not np.isfinite(margin).any():
+        return None
+    worst = int(np.argmin(margin))
+    outcome = _outcome(float(margin[worst]), float(spread[worst]))
+    covered = valid[0] <= claim.mask[0].x * 1.001 and valid[1] >= claim.mask[-1].x * 0.999
+    if outcome is Outcome.MET and not covered:
+        outcome = Outcome.UNDECIDED
+    bound = low[worst] if below[worst] == margin[worst] else high[worst]
+    return Verdict(
+        claim, outcome, float(trace.magnitude[worst]), float(spread[worst]), float(bound), trace.y_unit, trace.channel,
+        float(margin[worst]), float(trace.x[worst]),
+    )  # fmt: skip
+
+
+def mask_bounds(mask: tuple[MaskPoint, ...], x: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Lower and upper bound of a mask at x (n,), straight in dB over log x; NaN where there is none."""
+
+    def side(values: list[float | None]) -> np.ndarray:
+        known = [(math.log(p.x), math.log(v)) for p, v in zip(mask, values, strict=True) if v is not None and v > 0]
+        if not known:
+            return np.full(len(x), np.nan)
+        at, level = zip(*known, strict=True)
+        return np.exp(np.interp(np.log(np.maximum(x, 1e-300)), at, level, left=np.nan, right=np.nan))
+
+    return side([p.low for p in mask]), side([p.high for p in mask])

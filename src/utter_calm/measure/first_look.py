@@ -1,0 +1,206 @@
+"""First look: one tone. Is the gain right? Is there hum? Is it clipping? What are distortion and noise?"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from utter_calm.analysis.tone import ToneAnalysis, analyze_tone
+from utter_calm.errors import InputError
+from utter_calm.measure.capture import Capture, FloatArray, usable_part
+from utter_calm.measure.kind import PlotSpec, StepKind, StepSettings, Stimulus, setting
+from utter_calm.measure.result import Reading, Result, ResultBuilder, Trace, Trust
+from utter_calm.quantities import effective_bits, power_w
+from utter_calm.rig import RigProfile
+from utter_calm.signals.ramp import with_ramps
+from utter_calm.signals.tone import sine
+
+_RAMP_S = 0.05
+_SETTLE_S = 0.35
+_SHOWN_PERIODS = 3
+_SPECTRUM_POINTS = 4000
+
+
+@dataclass(frozen=True, slots=True)
+class FirstLookSettings(StepSettings):
+    """Settings of a first look."""
+
+    frequency_hz: float = setting(997.0, "Frequency", "Hz", low=2, high=90_000)
+    level_v: float = setting(0.094, "Level at the output", "V", low=1e-6, high=100)
+    duration_s: float = setting(2.0, "Duration", "s", low=0.25, high=120)
+    band_low_hz: float = setting(20.0, "Band from", "Hz", low=0, high=96_000, analysis_only=True)
+    band_high_hz: float = setting(20_000.0, "Band to", "Hz", low=1, high=96_000, analysis_only=True)
+    rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000)
+
+    def check(self) -> None:
+        """Refuse values outside their bounds, a tone above half the rate, and an empty band."""
+        StepSettings.check(self)
+        if self.frequency_hz >= self.rate_hz / 2:
+            raise InputError(
+                f"A tone of {self.frequency_hz:g} Hz cannot be made at a rate of {self.rate_hz} Hz.",
+                hint="Lower the frequency or raise the rate.",
+            )
+        if self.band_low_hz >= self.band_high_hz:
+            raise InputError(
+                f"The band from {self.band_low_hz:g} to {self.band_high_hz:g} Hz is empty.",
+                hint="Swap or widen its limits.",
+            )
+
+
+class FirstLook(StepKind[FirstLookSettings]):
+    """One tone through the unit."""
+
+    key = "first_look"
+    title = "First look"
+    question = "Gain, distortion, noise and hum with one tone"
+    settings_type = FirstLookSettings
+    headline = "thd_n"
+    main_readings = ("level", "power", "gain", "thd_n", "thd", "sinad", "noise", "mains_frequency", "headroom")
+    plots = (
+        PlotSpec("spectrum", "Spectrum", ("spectrum",), "frequency in Hz", "level in dBV", detail=0, dense=True),
+        PlotSpec("waveform", "Waveform", ("waveform",), "time in ms", "voltage in V", x_log=False, y="linear"),
+    )
+
+    def stimulus(self, settings: FirstLookSettings) -> Stimulus:
+        """Give a ramped tone, long enough to settle before the part that is analysed."""
+        rate = settings.rate_hz
+        frames = round((settings.duration_s + _SETTLE_S + _RAMP_S) * rate)
+        tone = sine(settings.frequency_hz, settings.level_v * math.sqrt(2), rate, frames)
+        ramp = round(_RAMP_S * rate)
+        return Stimulus(with_ramps(tone, ramp, ramp), rate)
+
+    def for_floor(self, settings: FirstLookSettings, rig: RigProfile, gain: float) -> FirstLookSettings:
+        """Drive the rig alone so that its input sees what it sees behind the unit, as far as the ceiling allows."""
+        level = min(settings.level_v * gain, rig.ceiling_v, rig.output_full_scale_v)
+        return replace(settings, level_v=level)
+
+    def analyze(
+        self, settings: FirstLookSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
+    ) -> Result:
+        """Compute every channel: readings as in docs/readings.md, traces ``spectrum`` and ``waveform``."""
+        out = ResultBuilder()
+        for channel in range(1, capture.channels + 1):
+            tone = _analyze_channel(settings, capture, channel, out)
+            _compare_drive(settings, capture, channel, tone, out)
+            if progress is not None:
+                progress(channel / capture.channels)
+        return out.build()
+
+
+def _analyze_channel(settings: FirstLookSettings, capture: Capture, channel: int, out: ResultBuilder) -> ToneAnalysis:
+    band = settings.band_low_hz, settings.band_high_hz
+    if capture.drive_known:
+        start = round((_SETTLE_S - 0.02) * capture.rate_hz)
+        stop = start + round(settings.duration_s * capture.rate_hz)
+        samples, near = capture.channel(channel)[start:stop], settings.frequency_hz
+        whole = replace(capture, samples=samples[:, None], overload=capture.overload[channel - 1 : channel])
+        _, trust = usable_part(whole, 1)
+        trust = [replace(t, text=t.text.replace("Channel 1", f"Channel {channel}")) for t in trust]
+    else:
+        (samples, trust), near = usable_part(capture, channel), None
+    out.trust.extend(trust)
+    tone = analyze_tone(samples * capture.scale, capture.rate_hz, band_hz=band, near_hz=near)
+    add_tone_readings(out, tone, capture, channel)
+    out.traces.append(_spectrum_trace(tone, capture, channel))
+    out.traces.append(_waveform_trace(samples * capture.scale, tone, capture, channel))
+    _judge(out, tone, band, channel)
+    return tone
+
+
+def add_tone_readings(out: ResultBuilder, tone: ToneAnalysis, capture: Capture, channel: int) -> None:
+    """Turn what the tone tells into readings; calibration joins the noise in the uncertainty."""
+    u_rel = capture.rig.u_level if capture.rig else 0.0
+    unit = capture.unit
+    out.add("fundamental_frequency", channel, tone.frequency_hz, "Hz", tone.u_frequency_hz)
+    u_level = math.hypot(tone.u_level, tone.level * u_rel)
+    out.add("level", channel, tone.level, unit, u_level)
+    if capture.load_ohm is not None and unit == "V":
+        power = power_w(tone.level, capture.load_ohm)
+        u_load = capture.rig.u_load if capture.rig else 0.0
+        out.add("power", channel, power, "W", power * math.hypot(2 * u_level / tone.level, u_load))
+    if tone.thd is not None:
+        out.add("thd", channel, tone.thd, "1", tone.u_thd)
+    out.add("thd_n", channel, tone.thd_n, "1", tone.u_thd_n)
+    if tone.thd_n > 0:
+        out.add("sinad", channel, tone.sinad, "1", tone.u_thd_n / tone.thd_n * tone.sinad)
+        out.add("enob", channel, effective_bits(tone.sinad), "bit", 8.686 * tone.u_thd_n / tone.thd_n / 6.0206)
+    out.add("noise", channel, tone.noise, unit, math.hypot(tone.u_noise, tone.noise * u_rel))
+    # a constant has no r.m.s. of a sine: in volts it is instantaneous, without volts it is a part of full scale
+    dc_scale = 1.0 if unit == "V" else 1 / math.sqrt(2)
+    out.add("dc", channel, tone.dc * dc_scale, unit, tone.u_dc * dc_scale)
+    out.add("headroom", channel, capture.scale / tone.peak, "1")
+    for harmonic in tone.harmonics:
+        out.readings.append(
+            Reading(
+                f"harmonic_{harmonic.order}",
+                channel,
+                harmonic.ratio,
+                "1",
+                2 * harmonic.ratio_uncertainty,
+                phase_rad=harmonic.phase_rad,
+            )
+        )
+    if tone.mains is not None:
+        out.add("mains_frequency", channel, tone.mains.frequency_hz, "Hz")
+        lines = zip(tone.mains.multiples.tolist(), tone.mains.rms, tone.mains.rms_uncertainty, strict=True)
+        for multiple, rms, spread in lines:
+            out.add(f"mains_{multiple}", channel, float(rms), unit, math.hypot(float(spread), float(rms) * u_rel))
+
+
+def _compare_drive(
+    settings: FirstLookSettings, capture: Capture, channel: int, tone: ToneAnalysis, out: ResultBuilder
+) -> None:
+    if capture.drive_known and capture.unit == "V":
+        gain = tone.level / settings.level_v
+        u_rel = math.hypot(tone.u_level / tone.level, capture.rig.u_level if capture.rig else 0.0)
+        out.add("gain", channel, gain, "1", gain * u_rel)
+
+
+def _spectrum_trace(tone: ToneAnalysis, capture: Capture, channel: int) -> Trace:
+    """Lines in r.m.s., thinned to the highest line of each step of a log grid so that no peak is lost."""
+    spectrum = tone.spectrum
+    frequency, lines = spectrum.frequency_hz[1:], spectrum.line_rms[1:]
+    edges = np.unique(np.searchsorted(frequency, np.geomspace(frequency[0], frequency[-1], _SPECTRUM_POINTS)))
+    edges = edges[edges < len(frequency)]
+    stops = np.append(edges[1:], len(frequency))
+    top = np.array([start + int(np.argmax(lines[start:stop])) for start, stop in zip(edges, stops, strict=True)])
+    return Trace("spectrum", channel, frequency[top], "Hz", lines[top], capture.unit)
+
+
+def _waveform_trace(signal: FloatArray, tone: ToneAnalysis, capture: Capture, channel: int) -> Trace:
+    """A few periods from a rising zero crossing on, in the middle of the record."""
+    period = capture.rate_hz / tone.frequency_hz
+    start = len(signal) // 2
+    rising = np.flatnonzero((signal[start:-1] < tone.dc) & (signal[start + 1 :] >= tone.dc))
+    start += int(rising[0]) if len(rising) else 0
+    piece = signal[start : start + int(_SHOWN_PERIODS * period) + 2]
+    return Trace("waveform", channel, np.arange(len(piece)) / capture.rate_hz, "s", piece, capture.unit)
+
+
+def _judge(out: ResultBuilder, tone: ToneAnalysis, band: tuple[float, float], channel: int) -> None:
+    """Say what limits the numbers."""
+    if tone.thd is None:
+        text = f"No harmonic of {tone.frequency_hz:.4g} Hz lies in the band: THD is not measurable."
+        out.trust.append(Trust("no_harmonics_in_band", text, grave=False))
+    else:
+        missing = sum(not h.in_band for h in tone.harmonics) + (10 - 1 - len(tone.harmonics))
+        if missing:
+            text = f"{missing} of the harmonics 2 to 10 lie outside the band and do not count."
+            out.trust.append(Trust("harmonics_outside_band", text, grave=False))
+    if band[1] > tone.band_hz[1]:
+        text = f"The band ends at {tone.band_hz[1]:g} Hz, half the sample rate."
+        out.trust.append(Trust("band_limited_by_rate", text, grave=False))
+    if not band[0] <= tone.frequency_hz <= band[1]:
+        text = f"The tone at {tone.frequency_hz:.4g} Hz lies outside the measuring band."
+        out.trust.append(Trust("tone_outside_band", text, grave=False))
+    if tone.level_spread > max(2e-3, 0.2 * tone.thd_n):
+        text = (
+            f"Channel {channel} is not steady: its level moves by {100 * tone.level_spread:.2g} % while it is measured."
+        )
+        out.trust.append(Trust("unsteady_level", text))
+    if abs(tone.frequency_drift_hz) > max(2e-5 * tone.frequency_hz, 20 * tone.u_frequency_hz):
+        text = f"The tone on channel {channel} drifts by {tone.frequency_drift_hz:+.3g} Hz while it is measured."
+        out.trust.append(Trust("drift", text))

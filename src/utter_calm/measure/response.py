@@ -1,0 +1,203 @@
+"""Response: one exponential sweep. Gain and phase against frequency, and distortion of each order out of the same sweep."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from utter_calm.analysis import response as curve
+from utter_calm.analysis.sweep import ORDERS, SweepAnalysis, analyze_sweep
+from utter_calm.errors import InputError, MeasurementError
+from utter_calm.measure.capture import Capture, usable_part
+from utter_calm.measure.kind import FloatArray, PlotSpec, StepKind, StepSettings, Stimulus, setting
+from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
+from utter_calm.rig import RigProfile
+from utter_calm.signals.sweep import Sweep
+
+_LEAD_S = 0.1
+_TAIL_S = 0.9
+_FADE_OUT_S = 0.01
+
+
+@dataclass(frozen=True, slots=True)
+class ResponseSettings(StepSettings):
+    """Settings of a response."""
+
+    start_hz: float = setting(4.0, "Start", "Hz", low=0.5, high=20_000)
+    stop_hz: float = setting(84_000.0, "Stop", "Hz", low=10, high=92_000)
+    duration_s: float = setting(4.0, "Duration", "s", low=0.3, high=120)
+    level_v: float = setting(0.094, "Level at the output", "V", low=1e-6, high=100)
+    ripple_low_hz: float = setting(20.0, "Ripple from", "Hz", low=1, high=90_000, analysis_only=True)
+    ripple_high_hz: float = setting(20_000.0, "Ripple to", "Hz", low=2, high=92_000, analysis_only=True)
+    rate_hz: int = setting(192_000, "Sample rate", "Hz", low=44_100, high=192_000)
+
+    def check(self) -> None:
+        """Refuse values outside their bounds, a sweep that does not rise, and one that the rate cannot carry."""
+        StepSettings.check(self)
+        if self.start_hz * 2 > self.stop_hz:
+            raise InputError(
+                f"A sweep from {self.start_hz:g} to {self.stop_hz:g} Hz is less than an octave.",
+                hint="Widen its limits.",
+            )
+        if self.stop_hz > 0.46 * self.rate_hz:
+            raise InputError(
+                f"A sweep to {self.stop_hz:g} Hz comes too close to half the rate of {self.rate_hz} Hz.",
+                hint=f"Stop at {0.46 * self.rate_hz:.0f} Hz or below, or raise the rate.",
+            )
+
+    @property
+    def sweep(self) -> Sweep:
+        """The sweep's law, amplitude in volts."""
+        return Sweep(self.start_hz, self.stop_hz, self.duration_s, self.level_v * math.sqrt(2), onset_s=_LEAD_S)
+
+
+class Response(StepKind[ResponseSettings]):
+    """One sweep through the unit."""
+
+    key = "response"
+    title = "Response"
+    question = "Gain and phase from below to far above the audio band"
+    settings_type = ResponseSettings
+    headline = "upper_corner"
+    main_readings = (
+        "upper_corner", "lower_corner", "gain_at_1khz", "deviation_at_20hz", "deviation_at_20khz", "ripple",
+        "channel_difference",
+    )  # fmt: skip
+    plots = (
+        PlotSpec("response", "Response", ("response",), "frequency in Hz", "gain in dB", detail=1.0),
+        PlotSpec("relative", "Response relative to 1 kHz", ("relative",), "frequency in Hz", "dB re 1 kHz", detail=1.0),
+        PlotSpec("phase", "Phase", ("response",), "frequency in Hz", "phase in degrees", y="phase"),
+        PlotSpec(
+            "distortion",
+            "Distortion out of the sweep",
+            tuple(f"harmonic_{order}" for order in ORDERS),
+            "frequency of the fundamental in Hz",
+            "dB re fundamental",
+            percent=True,
+        ),
+    )
+
+    def stimulus(self, settings: ResponseSettings) -> Stimulus:
+        """Give the sweep between two silences: the first for what comes early, the second for what rings."""
+        rate = settings.rate_hz
+        sweep = settings.sweep
+        fade_in = min(sweep.lead_s(2) * 0.5, 0.2 * settings.duration_s)
+        samples = sweep.samples(rate, fade_in_s=fade_in, fade_out_s=min(_FADE_OUT_S, 0.05 * settings.duration_s))
+        return Stimulus(
+            np.concatenate([np.zeros(round(_LEAD_S * rate)), samples, np.zeros(round(_TAIL_S * rate))]), rate
+        )
+
+    def for_floor(self, settings: ResponseSettings, rig: RigProfile, gain: float) -> ResponseSettings:
+        """Drive the rig alone so that its input sees what it sees behind the unit, as far as the ceiling allows."""
+        return replace(settings, level_v=min(settings.level_v * gain, rig.ceiling_v, rig.output_full_scale_v))
+
+    def analyze(
+        self, settings: ResponseSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
+    ) -> Result:
+        """Compute every channel against the known stimulus."""
+        if capture.unit != "V" or not capture.drive_known:
+            raise MeasurementError("The response needs a capture of its own stimulus, in volts.")
+        played = self.stimulus(settings)
+        out = ResultBuilder()
+        analyses = []
+        for channel in range(1, capture.channels + 1):
+            _, trust = usable_part(capture, channel)
+            out.trust.extend(t for t in trust if t.code not in ("late_start", "early_end"))
+            recorded = capture.channel(channel) * capture.scale
+            analyses.append(analyze_sweep(recorded, played.volts, settings.sweep, capture.rate_hz))
+            u_level = capture.rig.u_level if capture.rig else 0.0
+            u_flat = capture.rig.u_flatness if capture.rig else 0.0
+            add_response(out, analyses[-1], channel, u_level=u_level)
+            ripple = settings.ripple_low_hz, settings.ripple_high_hz
+            _add_curve_readings(out, analyses[-1], channel, ripple, u_level, u_flat)
+            if progress is not None:
+                progress(channel / capture.channels)
+        _add_channel_difference(out, analyses, settings)
+        return out.build()
+
+
+def add_response(out: ResultBuilder, found: SweepAnalysis, channel: int, *, u_level: float = 0.0) -> None:
+    """Add the traces ``response`` and ``harmonic_n`` and the reading ``delay``."""
+    magnitude = np.abs(found.gain)
+    spread = 2 * np.hypot(found.u_gain, magnitude * u_level)
+    reason = "the sweep does not reach there"
+    out.traces.append(
+        Trace(
+            "response", channel, found.frequency_hz, "Hz", magnitude, "1", np.unwrap(np.angle(found.gain)), spread,
+            found.valid_hz, reason,
+        )
+    )  # fmt: skip
+    for order in found.orders:
+        if len(order.frequency_hz):
+            out.traces.append(
+                Trace(
+                    f"harmonic_{order.order}", channel, order.frequency_hz, "Hz", np.abs(order.ratio), "1",
+                    np.angle(order.ratio), 2 * order.noise_ratio,
+                    (float(order.frequency_hz[0]), float(order.frequency_hz[-1])),
+                    f"order {order.order} lies outside what can be told",
+                )
+            )  # fmt: skip
+    out.add("delay", channel, found.delay_s, "s")
+
+
+def _add_curve_readings(
+    out: ResultBuilder,
+    found: SweepAnalysis,
+    channel: int,
+    ripple_hz: tuple[float, float],
+    u_level: float,
+    u_flat: float,
+) -> None:
+    frequency, gain = found.frequency_hz, np.abs(found.gain)
+    reference = curve.value_at(frequency, gain, 1000.0)
+    if reference is None:
+        out.trust.append(Trust("no_reference", "The sweep does not cover 1 kHz: nothing can be told relative to it."))
+        return
+    noise = float(np.interp(1000.0, frequency, found.u_gain))
+    out.add("gain_at_1khz", channel, reference, "1", math.hypot(noise, reference * u_level))
+    relative = gain / reference
+    out.traces.append(
+        Trace(
+            "relative", channel, frequency, "Hz", relative, "1", None,
+            2 * np.hypot(found.u_gain, noise) / reference + 2 * u_flat, found.valid_hz, "the sweep does not reach there",
+        )
+    )  # fmt: skip
+    for name, at in (("deviation_at_20hz", 20.0), ("deviation_at_20khz", 20_000.0)):
+        value = curve.value_at(frequency, relative, at)
+        if value is not None:
+            spread = float(np.interp(at, frequency, found.u_gain)) / reference
+            out.add(name, channel, value, "1", value * math.hypot(spread, noise / reference, u_flat))
+    lower, upper = curve.corners(frequency, relative)
+    for name, corner in (("lower_corner", lower), ("upper_corner", upper)):
+        if corner is None:
+            edge = found.valid_hz[name == "upper_corner"]
+            side = "above" if name == "upper_corner" else "below"
+            out.trust.append(
+                Trust(f"no_{name}", f"The −3 dB point lies {side} {edge:.4g} Hz, the end of the sweep.", grave=False)
+            )
+        else:
+            slope = curve.log_slope(frequency, relative, corner)
+            spread = math.hypot(float(np.interp(corner, frequency, found.u_gain)) / reference, u_flat)
+            out.add(name, channel, corner, "Hz", corner * spread / max(abs(slope), 1e-3))
+    ripple = curve.ripple(frequency, gain, *ripple_hz)
+    if ripple is not None:
+        out.add("ripple", channel, ripple, "1", ripple * u_flat * math.sqrt(2))
+
+
+def _add_channel_difference(out: ResultBuilder, found: list[SweepAnalysis], settings: ResponseSettings) -> None:
+    """Largest difference between the channels in the ripple band, as a ratio of 1 or more."""
+    if len(found) < 2:
+        return
+    grid = found[0].frequency_hz
+    inside = (grid >= settings.ripple_low_hz) & (grid <= settings.ripple_high_hz)
+    if not inside.any():
+        return
+    gains: list[FloatArray] = [np.interp(grid, f.frequency_hz, np.abs(f.gain)) for f in found]
+    stack = np.array(gains)[:, inside]
+    ratio = stack.max(axis=0) / stack.min(axis=0)
+    worst = int(np.argmax(ratio))
+    noise = float(np.median(found[0].u_gain[inside] / stack[0]))
+    out.add("channel_difference", 0, float(ratio[worst]), "1", float(ratio[worst]) * noise * 2)

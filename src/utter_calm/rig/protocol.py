@@ -1,0 +1,123 @@
+"""What the program asks of a sound device, simulated or real.
+
+A stream is driven by exchanging blocks: one block of output samples in, one block of input samples out, in the rhythm of
+the device. That is all a worker process has to carry across its pipe, and it makes everything else testable: cancelling is
+not asking for the next block; a vanished device is an exchange that raises; a lost block is a count in the next one.
+Samples are on the scale of the converter: 1 is full scale.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Protocol
+
+import numpy as np
+import numpy.typing as npt
+
+FloatArray = npt.NDArray[np.float64]
+
+RATES_HZ = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
+
+
+@dataclass(frozen=True, slots=True)
+class DeviceInfo:
+    """What a device is: its name, whether it is a stand-in, its channels and its rates."""
+
+    name: str
+    simulated: bool
+    channels: int
+    rates_hz: tuple[int, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class StreamSettings:
+    """How a stream runs.
+
+    Parameters
+    ----------
+    rate_hz
+        Samples per second, one of the device's rates.
+    block_frames
+        Frames in each exchange.
+    paced
+        True: in real time. False: as fast as the device can, which only a simulated one may.
+    """
+
+    rate_hz: int
+    block_frames: int = 4096
+    paced: bool = False
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class RecordedBlock:
+    """One block from the inputs.
+
+    Parameters
+    ----------
+    first_frame
+        Number of its first frame since the stream was opened, lost ones counted.
+    samples
+        (n, channels), 1 is full scale.
+    overload
+        For each channel, whether it touched full scale.
+    lost_frames
+        Frames that the device lost just before this block.
+    """
+
+    first_frame: int
+    samples: FloatArray
+    overload: tuple[bool, ...]
+    lost_frames: int = 0
+
+
+class Stream(Protocol):
+    """An open stream."""
+
+    settings: StreamSettings
+
+    def exchange(self, samples: FloatArray) -> RecordedBlock:
+        """Play a block (n, channels) and give the block recorded meanwhile.
+
+        Raises
+        ------
+        DeviceGone
+            The device vanished or does not answer.
+        """
+        ...
+
+    def close(self) -> None:
+        """Fall silent and let the device go; may be called twice."""
+        ...
+
+
+class Device(Protocol):
+    """A device that can be opened."""
+
+    @property
+    def info(self) -> DeviceInfo:
+        """What it is."""
+        ...
+
+    def open(self, settings: StreamSettings) -> Stream:
+        """Open a stream.
+
+        Raises
+        ------
+        InputError
+            The device cannot run so.
+        DeviceGone
+            The device is not there.
+        """
+        ...
+
+
+class BenchControl(Protocol):
+    """What can be changed on the bench without a hand: nothing, a few factors, or everything a simulation has."""
+
+    def can_set(self, factor: str) -> bool:
+        """Whether this factor of the setup can be set by the program."""
+        ...
+
+    def set_value(self, factor: str, value: str) -> None:
+        """Set a factor, as in ``set_value("load", "4 ohm")``."""
+        ...

@@ -1,0 +1,174 @@
+"""The simulated rig: a sound card that does not exist, with a stand-in between its output and its input."""
+
+from __future__ import annotations
+
+import math
+import threading
+import time
+from dataclasses import dataclass
+
+import numpy as np
+
+from utter_calm.errors import DeviceGone, InputError
+from utter_calm.quantities import parse_quantity
+from utter_calm.rig.profile import RigProfile
+from utter_calm.rig.protocol import RATES_HZ, DeviceInfo, FloatArray, RecordedBlock, StreamSettings
+from utter_calm.standins.amplifier import Amplifier, AmplifierModel
+from utter_calm.standins.base import StandIn
+from utter_calm.standins.cable import Cable
+from utter_calm.standins.converter import ConverterModel, InputConverter, OutputConverter
+
+CABLE = "cable"
+DOME_AMPLIFIER = "dome amplifier"
+UNITS = (DOME_AMPLIFIER, CABLE)
+
+
+@dataclass(frozen=True, slots=True)
+class Faults:
+    """Mishaps to be played, for tests and for practice; frames since the stream was opened."""
+
+    vanish_at_frame: int | None = None
+    lose_block_at_frame: int | None = None
+
+
+class SimulatedDevice:
+    """A two-channel device with a bench whose unit and load can be switched by the program.
+
+    Parameters
+    ----------
+    profile
+        The rig it stands for: the stand-in's converters get its full-scale volts and its pickup.
+    faults
+        Mishaps to be played.
+    seed
+        Of all noise; the same seed gives the same recording.
+    """
+
+    def __init__(self, profile: RigProfile, *, faults: Faults | None = None, seed: int = 1) -> None:
+        self.profile = profile
+        self.faults = faults or Faults()
+        self._seed = seed
+        self._lock = threading.Lock()
+        self._unit = DOME_AMPLIFIER
+        self._load_ohm = 8.0
+        self._changes = 0
+
+    @property
+    def info(self) -> DeviceInfo:
+        """What it is."""
+        return DeviceInfo(self.profile.name, simulated=True, channels=2, rates_hz=RATES_HZ)
+
+    @property
+    def load_ohm(self) -> float:
+        """Resistance of the load that is switched on; infinite for none."""
+        return self._load_ohm
+
+    @property
+    def unit(self) -> str:
+        """Name of the stand-in that is connected."""
+        return self._unit
+
+    @property
+    def changes(self) -> int:
+        """Number of changes at the bench so far: a running stream looks at it to follow them."""
+        return self._changes
+
+    def can_set(self, factor: str) -> bool:
+        """Whether the bench can switch this factor by itself."""
+        return factor in ("load", "unit")
+
+    def set_value(self, factor: str, value: str) -> None:
+        """Switch the load (a resistance, or ``"none"``) or the unit (one of ``UNITS``).
+
+        Raises
+        ------
+        InputError
+            The bench has no such factor or value.
+        """
+        with self._lock:
+            if factor == "load":
+                ohm = math.inf if value == "none" else parse_quantity(value, "ohm", what="load")
+                if not ohm > 0:
+                    raise InputError(f"A load of {value} is a short circuit.", hint="Choose a load above 0 ohm.")
+                self._load_ohm = ohm
+            elif factor == "unit" and value in UNITS:
+                self._unit = value
+            else:
+                raise InputError(
+                    f"The simulated bench has no {factor} “{value}”.",
+                    hint=f"It has the units {', '.join(UNITS)} and a load.",
+                )
+            self._changes += 1
+
+    def stand_in(self, rate_hz: int, seed: int) -> StandIn:
+        """Make a fresh stand-in for what is connected now."""
+        with self._lock:
+            if self._unit == CABLE:
+                return Cable()
+            return Amplifier(AmplifierModel(), rate_hz, self._load_ohm, seed)
+
+    def open(self, settings: StreamSettings) -> SimulatedStream:
+        """Open a stream."""
+        if settings.rate_hz not in RATES_HZ:
+            known = ", ".join(str(rate) for rate in RATES_HZ)
+            raise InputError(f"The device has no rate of {settings.rate_hz} Hz.", hint=f"Choose one of {known} Hz.")
+        self._seed += 3
+        return SimulatedStream(self, settings, self._seed)
+
+
+class SimulatedStream:
+    """A running stream of the simulated device."""
+
+    def __init__(self, device: SimulatedDevice, settings: StreamSettings, seed: int) -> None:
+        self.settings = settings
+        self._device = device
+        profile = device.profile
+        model = ConverterModel(profile.output_full_scale_v, profile.input_full_scale_v)
+        self._output = OutputConverter(model, settings.rate_hz, seed)
+        self._input = InputConverter(model, settings.rate_hz, 2, seed + 1)
+        self._unit = device.stand_in(settings.rate_hz, seed + 2)
+        self._seen_changes = device.changes
+        self._frame = 0
+        self._started: float | None = None
+        self._closed = False
+
+    def exchange(self, samples: FloatArray) -> RecordedBlock:
+        """Play a block (n, 2) and give what the inputs heard meanwhile."""
+        if self._closed:
+            raise DeviceGone("The stream was closed.", hint="Open the device again.")
+        first, faults = self._frame, self._device.faults
+        self._frame += len(samples)
+        if faults.vanish_at_frame is not None and self._frame > faults.vanish_at_frame:
+            self._closed = True
+            raise DeviceGone(
+                "The device vanished while it was playing; its outputs are silent.",
+                hint="Check its cable and power, then take the step again. Finished takes are safe.",
+            )
+        if self._seen_changes != self._device.changes:
+            self._seen_changes = self._device.changes
+            self._unit = self._device.stand_in(self.settings.rate_hz, self._seen_changes)
+        heard, overload = self._input(self._unit.process(self._output(samples)) / self._pickup())
+        self._keep_pace()
+        lose = faults.lose_block_at_frame
+        if lose is not None and first <= lose < self._frame:
+            return RecordedBlock(self._frame, np.empty((0, 2)), overload, lost_frames=len(samples))
+        return RecordedBlock(first, heard, overload)
+
+    def close(self) -> None:
+        """Fall silent."""
+        self._closed = True
+
+    def _pickup(self) -> float:
+        return self._device.profile.pickup_ratio
+
+    def _keep_pace(self) -> None:
+        if not self.settings.paced:
+            return
+        now = time.monotonic()
+        if self._started is None:
+            self._started = now - self._frame / self.settings.rate_hz
+        ahead = self._started + self._frame / self.settings.rate_hz - now
+        if ahead > 0:
+            time.sleep(ahead)
+        elif ahead < -0.5:  # the machine was busy: do not rush to catch up, a sound card would have lost blocks
+            self._started = None
