@@ -84,13 +84,8 @@ def judge(claim: Claim, result: Result | None) -> Verdict:
 
 
 def is_rig_limited(reading: Reading) -> bool:
-    """Whether a reading lies less than 3 dB above the rig's own, for readings where smaller is better."""
-    return reading.floor is not None and reading.name in FLOOR_LIMITED and reading.value < RIG_LIMITED * reading.floor
-
-
-FLOOR_LIMITED = frozenset(
-    {"thd", "thd_n", "noise", *(f"harmonic_{k}" for k in range(2, 11)), *(f"mains_{k}" for k in range(1, 21))}
-)
+    """Whether a reading, within its uncertainty, lies less than 3 dB above what the rig alone gives."""
+    return reading.floor is not None and reading.value - (reading.uncertainty or 0.0) < RIG_LIMITED * reading.floor
 
 
 def _judge_reading(claim: Claim, reading: Reading) -> Verdict | None:

@@ -54,6 +54,30 @@ class StepSettings:
                 )
 
 
+@dataclass(frozen=True, slots=True)
+class SettingField:
+    """One field of a step's settings, as declared by :func:`setting`."""
+
+    name: str
+    label: str
+    unit: str
+    low: float
+    high: float
+    analysis_only: bool
+
+
+def setting_fields(settings_type: type[StepSettings]) -> tuple[SettingField, ...]:
+    """Give the fields of a kind's settings, in order."""
+    return tuple(SettingField(item.name, **item.metadata) for item in fields(settings_type))  # type: ignore[arg-type]
+
+
+def setting_changes(
+    settings_type: type[StepSettings], before: dict[str, float], after: StepSettings
+) -> tuple[SettingField, ...]:
+    """Give the fields whose values differ."""
+    return tuple(f for f in setting_fields(settings_type) if before.get(f.name) != getattr(after, f.name))
+
+
 S = TypeVar("S", bound=StepSettings)
 
 

@@ -10,6 +10,12 @@ import numpy.typing as npt
 FloatArray = npt.NDArray[np.float64]
 
 
+FLOOR_LIMITED = frozenset(
+    {"thd", "thd_n", "noise", *(f"harmonic_{k}" for k in range(2, 11)), *(f"mains_{k}" for k in range(1, 21))}
+)
+"""Readings for which smaller is better, so that the rig alone sets a floor to them."""
+
+
 @dataclass(frozen=True, slots=True)
 class Reading:
     """One value.
@@ -136,8 +142,8 @@ class Result:
         return None
 
     def with_floor(self, floor: Result) -> Result:
-        """Give the same result with each reading's floor taken from the rig's own take."""
-        known = {(r.name, r.channel): r.value for r in floor.readings}
+        """Give the same result with the floor of each reading that has one taken from the rig's own take."""
+        known = {(r.name, r.channel): r.value for r in floor.readings if r.name in FLOOR_LIMITED}
         readings = tuple(replace(r, floor=known.get((r.name, r.channel))) for r in self.readings)
         return replace(self, readings=readings)
 

@@ -1,0 +1,87 @@
+"""Takes laid beside each other: what is the same, what differs, and the difference of their traces."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from utter_calm.job.take import TakeSummary
+from utter_calm.measure.result import Trace
+
+_STEP_SETTINGS_LEFT_OUT = frozenset({"rate_hz"})
+
+
+@dataclass(frozen=True, slots=True)
+class Comparison:
+    """What is the same in some takes and what differs.
+
+    Parameters
+    ----------
+    same
+        (factor, value) pairs that hold for all of them.
+    differs
+        Factor to its values, one for each take, in their order.
+    """
+
+    same: tuple[tuple[str, str], ...]
+    differs: tuple[tuple[str, tuple[str, ...]], ...]
+
+    def label(self, index: int) -> str:
+        """Name one of the takes by what sets it apart."""
+        return ", ".join(values[index] for _, values in self.differs)
+
+
+def compare(takes: Sequence[TakeSummary]) -> Comparison:
+    """Compare what was set when the takes were taken: unit, conditions, settings, and which one of equals."""
+    rows = [_facts(take) for take in takes]
+    names = list(dict.fromkeys(name for row in rows for name in row))
+    same, differs = [], []
+    for name in names:
+        values = tuple(row.get(name, "–") for row in rows)
+        if len(set(values)) == 1:
+            same.append((name, values[0]))
+        else:
+            differs.append((name, values))
+    if len(takes) > 1 and not differs:
+        differs.append(("take", tuple(f"take {take.id}" for take in takes)))
+    return Comparison(tuple(same), tuple(differs))
+
+
+def _facts(take: TakeSummary) -> dict[str, str]:
+    facts = {"unit": "the rig alone" if take.role == "floor" else take.unit_title}
+    facts.update(take.setup.conditions)
+    facts.update({f"setting:{k}": f"{v:g}" for k, v in take.settings.items() if k not in _STEP_SETTINGS_LEFT_OUT})
+    return facts
+
+
+def difference(trace: Trace, reference: Trace) -> Trace:
+    """Ratio of two traces, on the first one's x where both are valid.
+
+    The uncertainties add as squares, without the calibration that both share when they come from the same rig.
+
+    Raises
+    ------
+    ValueError
+        They are in different units, or do not overlap.
+    """
+    if (trace.x_unit, trace.y_unit) != (reference.x_unit, reference.y_unit):
+        raise ValueError(
+            f"{trace.name} in {trace.y_unit} cannot be held against {reference.name} in {reference.y_unit}"
+        )
+    low = max(trace.x[0], reference.x[0], *(t.valid[0] for t in (trace, reference) if t.valid))
+    high = min(trace.x[-1], reference.x[-1], *(t.valid[1] for t in (trace, reference) if t.valid))
+    inside = (trace.x >= low) & (trace.x <= high)
+    if not inside.any():
+        raise ValueError("the two curves have no range in common")
+    x = trace.x[inside]
+    log_x = np.log(x)
+    other = np.exp(np.interp(log_x, np.log(reference.x), np.log(np.maximum(reference.magnitude, 1e-300))))
+    phase = None
+    if trace.phase_rad is not None and reference.phase_rad is not None:
+        phase = trace.phase_rad[inside] - np.interp(log_x, np.log(reference.x), reference.phase_rad)
+    return Trace(
+        f"{trace.name}_difference", trace.channel, x, trace.x_unit, trace.magnitude[inside] / other, "1", phase,
+        valid=(float(low), float(high)),
+    )  # fmt: skip

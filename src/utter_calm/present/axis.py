@@ -1,0 +1,109 @@
+"""Axes: ranges, ticks at 1-2-5 and their labels. Shared by the screen and the report."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from utter_calm.quantities.text import fixed
+
+_LOG_STEPS = (1, 2, 5)
+_MINOR = (3, 4, 6, 7, 8, 9)
+
+
+@dataclass(frozen=True, slots=True)
+class Axis:
+    """An axis.
+
+    Parameters
+    ----------
+    label
+        With its unit.
+    low, high
+        Range in the axis' own unit.
+    log
+        Whether positions go by the logarithm.
+    percent
+        Whether the same axis is labelled in per cent as well (its own unit being dB).
+    """
+
+    label: str
+    low: float
+    high: float
+    log: bool = False
+    percent: bool = False
+
+    def position(self, value: float) -> float:
+        """Place of a value along the axis, 0 at the low end and 1 at the high one."""
+        if self.log:
+            return math.log(value / self.low) / math.log(self.high / self.low)
+        return (value - self.low) / (self.high - self.low)
+
+
+def log_ticks(low: float, high: float) -> tuple[list[float], list[float]]:
+    """Major ticks at 1, 2 and 5 (decades only, when there are many) and minor ones between."""
+    first, last = math.floor(math.log10(low)), math.ceil(math.log10(high))
+    steps = _LOG_STEPS if last - first <= 6 else (1,)
+    eps = 1e-9
+    inside = [m * 10.0**e for e in range(first, last + 1) for m in range(1, 10)]
+    inside = [v for v in inside if low * (1 - eps) <= v <= high * (1 + eps)]
+    major = [v for v in inside if round(v / 10 ** math.floor(math.log10(v) + eps)) in steps]
+    if len(major) < 2:
+        return linear_ticks(low, high)[0], []
+    return major, [v for v in inside if v not in major]
+
+
+def linear_ticks(low: float, high: float, most: int = 8) -> tuple[list[float], list[float]]:
+    """Ticks at round steps of 1, 2 or 5; the list of minor ones is empty."""
+    span = high - low
+    if not span > 0 or not math.isfinite(span):
+        return [low], []
+    raw = span / most
+    decade = 10.0 ** math.floor(math.log10(raw))
+    step = next(decade * m for m in (1, 2, 5, 10) if decade * m >= raw * (1 - 1e-9))
+    first = math.ceil(low / step - 1e-9)
+    return [k * step for k in range(first, math.floor(high / step + 1e-9) + 1)], []
+
+
+def tick_text(value: float, step: float | None = None) -> str:
+    """Short label: ``20``, ``1k``, ``20k``, ``0.5``; with a step, as many decimals as the step needs."""
+    if step is not None:
+        decimals = max(0, -math.floor(math.log10(step) + 1e-9)) if step > 0 else 0
+        return fixed(value, min(decimals, 9))
+    for factor, suffix in ((1e6, "M"), (1e3, "k")):
+        if abs(value) >= factor * (1 - 1e-9):
+            return f"{value / factor:.6g}{suffix}"
+    return f"{value:.6g}".replace("-", "−")
+
+
+def percent_ticks(low_db: float, high_db: float) -> list[tuple[float, str]]:
+    """Positions in dB and labels in per cent at 1, 2 and 5 (or decades) on an axis in dB: one quantity in two units."""
+    low, high = 100 * 10 ** (low_db / 20), 100 * 10 ** (high_db / 20)
+    major, _ = log_ticks(low, high)
+    if len(major) > 7:
+        major = [v for v in major if abs(math.log10(v) - round(math.log10(v))) < 1e-9]
+    return [(20 * math.log10(v / 100), _percent_text(v)) for v in major]
+
+
+def _percent_text(value: float) -> str:
+    if value < 1e-4 * (1 - 1e-9):
+        return f"{value:.0e}".replace("e-0", "e−").replace("e-", "e−") + " %"
+    return f"{value:.6f}".rstrip("0").rstrip(".") + " %"
+
+
+def sensible_range(
+    values: np.ndarray, *, least_span: float, step: float, headroom: float = 0.08
+) -> tuple[float, float]:
+    """Range that holds all finite values with some air, at least so wide, with ends on whole steps."""
+    finite = values[np.isfinite(values)]
+    if not len(finite):
+        return 0.0, least_span
+    low, high = float(finite.min()), float(finite.max())
+    air = max((high - low) * headroom, 1e-12)
+    low, high = low - air, high + air
+    if high - low < least_span:
+        middle = (low + high) / 2
+        low, high = middle - least_span / 2, middle + least_span / 2
+    return math.floor(low / step) * step, math.ceil(high / step) * step

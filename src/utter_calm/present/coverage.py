@@ -1,0 +1,100 @@
+"""The coverage: steps down, setups across; what is measured, what is missing, what failed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from utter_calm.job.job import NO_SETUP, Job
+from utter_calm.job.model import Setup
+from utter_calm.job.run import Cell
+from utter_calm.job.take import FLOOR, UNIT, TakeSummary
+from utter_calm.job.verdict import Outcome
+from utter_calm.present.values import condition_text, reading_text
+
+
+@dataclass(frozen=True, slots=True)
+class CellView:
+    """One cell: what it is, its verdict, and its headline value; both empty where nothing was measured."""
+
+    cell: Cell
+    outcome: Outcome | None
+    headline: str
+    take_id: int | None
+    grave: bool
+    tip: str
+
+
+@dataclass(frozen=True, slots=True)
+class CoverageView:
+    """The whole table; the rig alone is its first column."""
+
+    rows: tuple[str, ...]
+    columns: tuple[str, ...]
+    cells: tuple[tuple[CellView, ...], ...]
+
+    @property
+    def taken(self) -> int:
+        """Number of cells with a take, the rig alone left out."""
+        return sum(cell.take_id is not None for row in self.cells for cell in row[1:])
+
+    @property
+    def total(self) -> int:
+        """Number of cells, the rig alone left out."""
+        return sum(len(row) - 1 for row in self.cells)
+
+    def missing(self) -> list[Cell]:
+        """Cells without a take, the rig alone among them."""
+        return [cell.cell for row in self.cells for cell in row if cell.take_id is None]
+
+
+def setup_title(job: Job, setup: Setup) -> str:
+    """Name a setup by its varied factors only."""
+    varied = [f.name for f in job.document.varied_factors()] or [f.name for f in job.document.factors]
+    return ", ".join(condition_text(v) for f, v in setup.conditions if f in varied) or "as it is"
+
+
+def coverage_view(job: Job) -> CoverageView:
+    """Look at a job's plan and takes."""
+    setups = job.document.setups()
+    rows = []
+    for step in job.document.steps:
+        cells = [_floor_cell(job, step.id)]
+        cells += [_unit_cell(job, step.id, setup) for setup in setups]
+        rows.append(tuple(cells))
+    return CoverageView(
+        rows=tuple(step.title for step in job.document.steps),
+        columns=("rig alone", *(setup_title(job, s) for s in setups)),
+        cells=tuple(rows),
+    )
+
+
+def _headline(job: Job, take: TakeSummary) -> str:
+    kind = job.document.step(take.step).measure
+    for name in (kind.headline, *kind.main_readings):
+        readings = [r for r in take.readings if r.name == name]
+        if readings:
+            # two channels, one cell: the worse of them, which for all headlines is the larger, but for corners the lower
+            worst = (min if name.endswith("corner") else max)(readings, key=lambda r: r.value)
+            return str(reading_text(worst))
+    return "taken"
+
+
+def _floor_cell(job: Job, step: str) -> CellView:
+    take = job.floor(step)
+    cell = Cell(step, NO_SETUP, FLOOR)
+    if take is None:
+        return CellView(cell, None, "", None, grave=False, tip="The rig alone was not measured for this step.")
+    headline = _headline(job, take) if any(r.name == "thd_n" for r in take.readings) else "kept"
+    return CellView(cell, None, headline, take.id, grave=False, tip="What the rig gives with the unit left out.")
+
+
+def _unit_cell(job: Job, step: str, setup: Setup) -> CellView:
+    take = job.current(step, setup)
+    cell = Cell(step, setup, UNIT)
+    if take is None:
+        return CellView(cell, None, "", None, grave=False, tip="Not measured yet: press Space to take it.")
+    verdicts = [v for v in job.verdicts(step, setup) if v.outcome is not Outcome.OPEN]
+    worst = max((v.outcome for v in verdicts), key=lambda o: o.severity, default=None)
+    grave = any(t.grave for t in take.trust)
+    tip = "\n".join([f"{v.outcome.value}: {v.claim.text}" for v in verdicts] + [t.text for t in take.trust if t.grave])
+    return CellView(cell, worst, _headline(job, take), take.id, grave, tip or "Measured; no claim is tied to it.")

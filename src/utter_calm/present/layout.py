@@ -1,0 +1,45 @@
+"""Where things go in a picture: labels that must not overlap, curves thinned to what a screen can show."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+import numpy.typing as npt
+
+FloatArray = npt.NDArray[np.float64]
+
+
+def spread_labels(wanted: Sequence[float], spacing: float, low: float, high: float) -> list[float]:
+    """Move label positions apart to at least ``spacing``, as little as possible, inside [low, high]; order is kept."""
+    order = sorted(range(len(wanted)), key=lambda i: wanted[i])
+    placed: list[float] = []
+    for i in order:
+        at = max(wanted[i], low)
+        placed.append(max(at, placed[-1] + spacing) if placed else at)
+    # what ran over the end is pushed back, and pushes the ones before it
+    limit = high
+    for k in range(len(placed) - 1, -1, -1):
+        placed[k] = min(placed[k], limit)
+        limit = placed[k] - spacing
+    out = [0.0] * len(wanted)
+    for place, i in zip(placed, order, strict=True):
+        out[i] = place
+    return out
+
+
+def thinned(position: FloatArray, height: FloatArray, columns: int) -> tuple[FloatArray, FloatArray]:
+    """Keep the lowest and highest point of each of so many equal columns: peaks survive, noise stays an even band.
+
+    ``position`` (n,) rising, on the scale of the screen (already logarithmic where the axis is); ``height`` (n,).
+    """
+    if len(position) <= 4 * columns:
+        return position, height
+    edges = np.linspace(position[0], position[-1], columns + 1)
+    starts = np.unique(np.searchsorted(position, edges[:-1]))
+    low, high = np.minimum.reduceat(height, starts), np.maximum.reduceat(height, starts)
+    at = position[starts]
+    # alternate the order so that the line does not cross itself in every column
+    rising = np.arange(len(starts)) % 2 == 0
+    first, second = np.where(rising, low, high), np.where(rising, high, low)
+    return np.repeat(at, 2), np.stack([first, second], axis=1).reshape(-1)

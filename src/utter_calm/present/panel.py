@@ -1,0 +1,153 @@
+"""The readings panel: few, large, with the rig's floor, the claim and the trust beside them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from utter_calm.job.take import Take
+from utter_calm.job.verdict import Outcome, Verdict, is_rig_limited
+from utter_calm.measure.kinds import kind_of
+from utter_calm.measure.result import Reading
+from utter_calm.present.definitions import definition
+from utter_calm.present.values import beside_text, reading_text, value_text
+from utter_calm.quantities import Shown, amplitude_to_db
+from utter_calm.quantities.text import fixed
+
+
+@dataclass(frozen=True, slots=True)
+class ReadingView:
+    """One reading of one or more channels.
+
+    Parameters
+    ----------
+    title
+        What it is.
+    values
+        One for each channel that has it.
+    beside
+        The first channel's in the other unit, and its uncertainty.
+    floor
+        What the rig alone gives, in words; empty when unknown.
+    limited
+        Whether the value says more about the rig than about the unit.
+    definition
+        How it was computed.
+    """
+
+    name: str
+    title: str
+    values: tuple[Shown, ...]
+    channels: tuple[int, ...]
+    beside: str
+    floor: str
+    limited: bool
+    definition: str
+
+
+@dataclass(frozen=True, slots=True)
+class ClaimView:
+    """One line of the claimed-against-measured table."""
+
+    outcome: Outcome
+    text: str
+    measured: str
+    margin: str
+
+
+@dataclass(frozen=True, slots=True)
+class PanelView:
+    """All that stands beside a plot."""
+
+    main: tuple[ReadingView, ...]
+    others: tuple[ReadingView, ...]
+    claims: tuple[ClaimView, ...]
+    trust: tuple[str, ...]
+    trust_is_grave: bool
+
+
+def panel_view(take: Take, verdicts: Sequence[Verdict]) -> PanelView:
+    """Look at a take and its verdicts."""
+    kind = kind_of(take.summary.kind)
+    names = list(dict.fromkeys(r.name for r in take.result.readings))
+    main = [n for n in kind.main_readings if n in names]
+    others = [n for n in names if n not in main]
+    grave = [t.text for t in take.result.trust if t.grave]
+    return PanelView(
+        main=tuple(reading_view(take, name) for name in main),
+        others=tuple(reading_view(take, name) for name in others),
+        claims=tuple(claim_view(v) for v in verdicts),
+        trust=tuple(grave or [t.text for t in take.result.trust]),
+        trust_is_grave=bool(grave),
+    )
+
+
+def reading_view(take: Take, name: str) -> ReadingView:
+    """Look at one reading over its channels."""
+    readings = [r for r in take.result.readings if r.name == name]
+    first = readings[0]
+    shown = tuple(reading_text(r) for r in readings)
+    beside = beside_text(name, first.value, first.unit)
+    spread = shown[0].spread
+    return ReadingView(
+        name=name,
+        title=definition(name).title,
+        values=shown,
+        channels=tuple(r.channel for r in readings),
+        beside=" · ".join(t for t in (beside, f"± {spread} {shown[0].unit}".strip() if spread else "") if t),
+        floor=floor_text(first),
+        limited=any(is_rig_limited(r) for r in readings),
+        definition=_full_definition(take, name),
+    )
+
+
+def floor_text(reading: Reading) -> str:
+    """What the rig alone gives for a reading, in words."""
+    if reading.floor is None:
+        return ""
+    text = str(value_text(reading.name, reading.floor, reading.unit))
+    if is_rig_limited(reading):
+        return f"rig alone {text}: limited by the rig"
+    return f"rig alone {text}"
+
+
+def _full_definition(take: Take, name: str) -> str:
+    text = definition(name).text
+    settings = take.summary.settings
+    if "band_low_hz" in settings and name in ("thd", "thd_n", "sinad", "noise", "enob"):
+        text += f"\nBand {settings['band_low_hz']:g} to {settings['band_high_hz']:g} Hz."
+    return text + "\nUncertainty is expanded, k = 2."
+
+
+def claim_view(verdict: Verdict) -> ClaimView:
+    """Put a verdict into words."""
+    if verdict.value is None or verdict.bound is None:
+        return ClaimView(verdict.outcome, verdict.claim.text, "–", "not measured yet")
+    name = verdict.claim.name
+    shown = value_text(name, verdict.value, verdict.unit, verdict.uncertainty)
+    if verdict.claim.mask:
+        shown = Shown(fixed(amplitude_to_db(verdict.value), 3), "dB")
+    measured = str(shown)
+    if verdict.at is not None:
+        measured += f" at {value_text('lower_corner', verdict.at, 'Hz')}"
+    return ClaimView(verdict.outcome, verdict.claim.text, measured, _margin(verdict))
+
+
+def _margin(verdict: Verdict) -> str:
+    """Distance to the bound in the unit in which people think of it, and why nothing could be decided."""
+    assert verdict.value is not None  # noqa: S101
+    assert verdict.bound is not None  # noqa: S101
+    value, bound, name = verdict.value, verdict.bound, verdict.claim.name
+    if verdict.unit == "1" and value > 0 and bound > 0:
+        decibels = abs(amplitude_to_db(value / bound))
+        far = f"{fixed(decibels, 1 if decibels > 3 else 3)} dB"
+    else:
+        far = str(value_text(name, abs(value - bound), verdict.unit))
+    if verdict.outcome is Outcome.MET:
+        return f"by {far}"
+    if verdict.outcome is Outcome.MISSED:
+        return f"by {far}"
+    if verdict.outcome is Outcome.UNDECIDED:
+        return f"{far} from the bound, within the uncertainty"
+    floor = str(value_text(name, verdict.floor, verdict.unit)) if verdict.floor else "more"
+    return f"the rig alone gives {floor}"

@@ -1,0 +1,303 @@
+"""A picture as values: axes, curves, floor, bounds, and the words above it. Drawn by the window and by the report."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+import numpy.typing as npt
+
+from utter_calm.job.compare import compare, difference
+from utter_calm.job.model import Claim
+from utter_calm.job.take import Take
+from utter_calm.job.verdict import mask_bounds
+from utter_calm.measure.kind import PlotSpec
+from utter_calm.measure.kinds import kind_of
+from utter_calm.measure.result import Trace
+from utter_calm.present.axis import Axis, sensible_range
+from utter_calm.present.words import label, title_lines
+
+FloatArray = npt.NDArray[np.float64]
+_DYNAMIC_DB = 180.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class CurveView:
+    """One curve.
+
+    Parameters
+    ----------
+    x, y
+        (n,) in the units of the axes.
+    label
+        Written at its end; empty for none.
+    hue
+        Index of the condition's colour.
+    channel
+        From 1; sets the dashes.
+    focus
+        Whether it is drawn with weight.
+    valid
+        Range of x in which it is data; outside it fades.
+    dense
+        Whether it is noisy and long: drawn thin.
+    spread
+        (n,) half height of its uncertainty band in the unit of y, or None.
+    """
+
+    x: FloatArray
+    y: FloatArray
+    label: str = ""
+    hue: int = 0
+    channel: int = 1
+    focus: bool = True
+    valid: tuple[float, float] | None = None
+    invalid_reason: str = ""
+    dense: bool = False
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class BoundView:
+    """A bound of a claim: a line that the curve stays above (``side`` 1) or below (-1)."""
+
+    x: FloatArray
+    y: FloatArray
+    side: int
+    label: str
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class PlotView:
+    """A whole picture."""
+
+    title: str
+    differs: str
+    same: str
+    x: Axis
+    y: Axis
+    curves: tuple[CurveView, ...] = ()
+    floor: CurveView | None = None
+    floor_label: str = "what the rig alone gives"
+    bounds: tuple[BoundView, ...] = ()
+    detail: tuple[float, float] | None = None
+    notes: tuple[str, ...] = ()
+    empty: str = ""
+
+
+def empty_plot(title: str, text: str) -> PlotView:
+    """Give a picture that says what to do first."""
+    return PlotView(title, "", "", Axis("frequency in Hz", 20, 20e3, log=True), Axis("", -1, 1), empty=text)
+
+
+def plot_view(
+    takes: Sequence[Take],
+    spec_key: str,
+    *,
+    floor: Take | None = None,
+    claims: Sequence[Claim] = (),
+    reference: int | None = None,
+    channels: frozenset[int] | None = None,
+) -> PlotView:
+    """Compose a picture of one or several takes of the same kind.
+
+    Parameters
+    ----------
+    takes
+        The last one is in focus.
+    spec_key
+        Which of the kind's pictures.
+    floor
+        The rig alone.
+    claims
+        Masks to be drawn.
+    reference
+        Index of the take that the others are shown relative to (a difference plot); None for none.
+    channels
+        Which to show; None for all.
+    """
+    if not takes:
+        return empty_plot("Nothing chosen", "Choose a cell of the coverage.")
+    kind = kind_of(takes[0].summary.kind)
+    spec = next((s for s in kind.plots if s.key == spec_key), kind.plots[0])
+    summaries = [take.summary for take in takes]
+    comparison = compare(summaries)
+    differs, same = title_lines(summaries)
+    curves = []
+    for index, take in enumerate(takes):
+        if index == reference:
+            continue
+        name = label(comparison, index, kind.key) if len(takes) > 1 else ""
+        against = takes[reference] if reference is not None else None
+        curves += _curves(spec, take, name, index, len(takes), against, channels)
+    title = spec.title
+    if reference is not None and len(takes) > 1:
+        spec = replace(
+            spec, y_label="difference in degrees" if spec.y == "phase" else "difference in dB", percent=False
+        )
+        title = f"{spec.title}: difference to {label(comparison, reference, kind.key)}"
+    floor_curve = _floor_curve(spec, floor) if floor is not None and reference is None else None
+    bounds = [] if reference is not None else [b for c in claims if c.name in spec.traces for b in _bounds(c)]
+    return _with_axes(spec, title, differs, same, curves, floor_curve, bounds, is_difference=reference is not None)
+
+
+def _curves(
+    spec: PlotSpec,
+    take: Take,
+    name: str,
+    index: int,
+    total: int,
+    against: Take | None,
+    channels: frozenset[int] | None,
+) -> list[CurveView]:
+    out = []
+    present = {t.channel for t in take.result.traces}
+    for position, trace_name in enumerate(spec.traces):
+        for trace in take.result.traces:
+            if trace.name != trace_name or (channels is not None and trace.channel not in channels):
+                continue
+            shown = trace
+            if against is not None:
+                other = against.result.trace(trace_name, trace.channel)
+                if other is None:
+                    continue
+                shown = difference(trace, other)
+            several = len(spec.traces) > 1
+            words = [name] if name else []
+            if several:
+                words.append(f"{_ordinal(trace_name)} harmonic")
+            if len(present) > 1 and not (several and trace.channel > 1):
+                words.append(f"ch {trace.channel}")
+            hue = position if several and total == 1 else index
+            out.append(
+                _curve(spec, shown, ", ".join(words), hue, focus=index == total - 1 and not (several and position > 1))
+            )
+    return out
+
+
+def _ordinal(trace_name: str) -> str:
+    number = trace_name.rpartition("_")[2]
+    return {"2": "2nd", "3": "3rd"}.get(number, f"{number}th")
+
+
+def _curve(spec: PlotSpec, trace: Trace, text: str, hue: int, *, focus: bool) -> CurveView:
+    return CurveView(
+        x=trace.x * (1e3 if trace.x_unit == "s" else 1.0),
+        y=_height(spec, trace),
+        label=text,
+        hue=hue,
+        channel=trace.channel,
+        focus=focus,
+        valid=trace.valid,
+        invalid_reason=trace.invalid_reason,
+        dense=spec.dense,
+    )
+
+
+def _height(spec: PlotSpec, trace: Trace) -> FloatArray:
+    if spec.y == "phase":
+        phase = trace.phase_rad if trace.phase_rad is not None else np.zeros_like(trace.magnitude)
+        return np.asarray(np.degrees(phase))
+    if spec.y == "linear":
+        return trace.magnitude
+    top = float(np.max(trace.magnitude, initial=1e-300))
+    return np.asarray(20 * np.log10(np.maximum(trace.magnitude, top * 10 ** (-_DYNAMIC_DB / 20))))
+
+
+def _floor_curve(spec: PlotSpec, floor: Take) -> CurveView | None:
+    """Highest of the rig's own curves over its channels; only where a floor makes sense, that is for what is unwanted."""
+    if spec.y != "db" or spec.traces[0] in ("response", "relative"):
+        return None
+    traces = [t for t in floor.result.traces if t.name in spec.traces]
+    if not traces:
+        return None
+    x = max(traces, key=lambda t: len(t.x)).x
+    levels = [np.interp(np.log(x), np.log(t.x), _height(spec, t), left=-np.inf, right=-np.inf) for t in traces]
+    height = np.max(levels, axis=0)
+    seen = np.isfinite(height)
+    return CurveView(x[seen], height[seen], "rig alone", dense=spec.dense)
+
+
+def _bounds(claim: Claim) -> list[BoundView]:
+    if not claim.mask:
+        return []
+    x = np.geomspace(claim.mask[0].x, claim.mask[-1].x, 200)
+    out = []
+    for bound, side in zip(mask_bounds(claim.mask, x), (1, -1), strict=True):
+        known = np.isfinite(bound)
+        if known.any():
+            out.append(BoundView(x[known], 20 * np.log10(bound[known]), side, claim.text if side == 1 else ""))
+    return out
+
+
+def _with_axes(
+    spec: PlotSpec,
+    title: str,
+    differs: str,
+    same: str,
+    curves: list[CurveView],
+    floor: CurveView | None,
+    bounds: list[BoundView],
+    *,
+    is_difference: bool,
+) -> PlotView:
+    if not curves:
+        return empty_plot(title, "This take has no such curve.")
+    x_low = min(float(c.x[0]) for c in curves)
+    x_high = max(float(c.x[-1]) for c in curves)
+    if spec.x_log:
+        x_low = max(x_low, x_high / 10 ** (5.5 if not spec.dense else 3.9))
+    heights = np.concatenate([*(c.y for c in curves), *(b.y for b in bounds)])
+    detail = None
+    if spec.y == "linear":
+        low, high = sensible_range(heights, least_span=1e-9, step=_nice_step(heights), headroom=0.12)
+    elif spec.y == "phase":
+        low, high = sensible_range(heights, least_span=90, step=45)
+    elif is_difference:
+        span = float(np.nanmax(np.abs(heights)))
+        step = _nice_step(np.array([-span, span, 0.01, -0.01]))
+        low, high = sensible_range(np.array([-span, span]), least_span=0.02, step=step)
+    elif spec.dense:
+        top = float(np.nanmax(heights))
+        quiet = float(np.nanpercentile(np.concatenate([c.y for c in curves]), 3))
+        low, high = np.floor((quiet - 12) / 20) * 20, np.ceil((top + 6) / 20) * 20
+    else:
+        low, high = _level_range(spec, heights, floor)
+        if spec.detail:
+            middle = _middle_height(curves)
+            detail = middle - 1.25 * spec.detail, middle + 0.75 * spec.detail
+    y = Axis(spec.y_label, float(low), float(high), percent=spec.percent)
+    return PlotView(
+        title=title,
+        differs=differs,
+        same=same,
+        x=Axis(spec.x_label, x_low, x_high, log=spec.x_log),
+        y=y,
+        curves=tuple(curves),
+        floor=floor,
+        bounds=tuple(bounds),
+        detail=detail,
+        notes=tuple(dict.fromkeys(c.invalid_reason for c in curves if c.invalid_reason)),
+    )
+
+
+def _level_range(spec: PlotSpec, heights: FloatArray, floor: CurveView | None) -> tuple[float, float]:
+    if floor is not None:
+        heights = np.concatenate([heights, [float(np.median(floor.y))]])
+    high = float(np.nanmax(heights))
+    # deep nulls and noise far down must not flatten what matters
+    low = max(float(np.nanpercentile(heights, 2)) - 3, high - 100)
+    least = 20.0 if spec.detail else 40.0
+    return sensible_range(np.array([low, high]), least_span=least, step=5 if spec.detail else 10)
+
+
+def _middle_height(curves: list[CurveView]) -> float:
+    """Height in the middle of the audio band, to zoom in on."""
+    values = [float(np.interp(np.log(1000), np.log(c.x), c.y)) for c in curves if c.x[0] <= 1000 <= c.x[-1]]
+    return round(float(np.mean(values)) * 10) / 10 if values else float(np.median(curves[0].y))
+
+
+def _nice_step(heights: FloatArray) -> float:
+    span = float(np.ptp(heights[np.isfinite(heights)])) or 1.0
+    decade = 10.0 ** np.floor(np.log10(span / 6))
+    return float(next(decade * m for m in (1, 2, 5, 10) if decade * m >= span / 6))

@@ -1,0 +1,48 @@
+"""Readings as text: the number, its unit, and the same thing in the other unit beside it."""
+
+from __future__ import annotations
+
+import math
+
+from utter_calm.measure.result import Reading
+from utter_calm.present.definitions import definition
+from utter_calm.quantities import Shown, amplitude_to_db, si_text, volts_to_dbv, with_uncertainty
+
+_DB_PER_RELATIVE = 20 / math.log(10)
+
+
+def value_text(name: str, value: float, unit: str, uncertainty: float | None = None) -> Shown:
+    """Show a linear value of a reading in the way its definition asks for."""
+    shown = definition(name).shown
+    if shown == "db" and value > 0:
+        spread = None if uncertainty is None else _DB_PER_RELATIVE * uncertainty / value
+        return with_uncertainty(amplitude_to_db(value), spread, "dB", digits=6 if spread else 4)
+    if shown == "percent":
+        return with_uncertainty(100 * value, None if uncertainty is None else 100 * uncertainty, "%", digits=4)
+    if unit in ("1", "bit"):
+        return with_uncertainty(value, uncertainty, {"bit": "bit"}.get(unit, "1"), digits=4)
+    return with_uncertainty(value, uncertainty, unit, digits=5)
+
+
+def beside_text(name: str, value: float, unit: str) -> str:
+    """Give the same value in the other unit: dB beside per cent, dBV beside volts; empty where there is none."""
+    shown = definition(name).shown
+    if not value > 0:
+        return ""
+    if shown == "percent":
+        return str(si_text(amplitude_to_db(value), "dB", digits=4))
+    if shown == "volts" and unit == "V":
+        return str(si_text(volts_to_dbv(value), "dBV", digits=4))
+    if shown == "volts":
+        return str(si_text(amplitude_to_db(value), "dBFS", digits=4))
+    return ""
+
+
+def reading_text(reading: Reading) -> Shown:
+    """Show a reading."""
+    return value_text(reading.name, reading.value, reading.unit, reading.uncertainty)
+
+
+def condition_text(value: str) -> str:
+    """Show a condition's value with the unit's sign: ``8 ohm`` as ``8 Ω``."""
+    return value.replace(" ohm", " Ω")

@@ -1,0 +1,73 @@
+"""What is the same and what differs, in words."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from utter_calm.job.compare import Comparison, compare
+from utter_calm.job.take import FLOOR, TakeSummary
+from utter_calm.measure.kind import setting_fields
+from utter_calm.measure.kinds import kind_of
+from utter_calm.present.values import condition_text
+from utter_calm.quantities import si_text
+
+_SHORT = {"level_v": "at {}", "frequency_hz": "{}", "duration_s": ""}
+
+
+def fact_text(name: str, value: str, kind: str) -> str:
+    """Put one (factor, value) pair into words."""
+    if name == "unit":
+        return value
+    if not name.startswith("setting:"):
+        return f"{name} {condition_text(value)}" if name != "load" else f"into {condition_text(value)}"
+    field = {f.name: f for f in setting_fields(kind_of(kind).settings_type)}.get(name.removeprefix("setting:"))
+    if field is None or value == "–":
+        return ""
+    return f"{field.label.lower()} {si_text(float(value), field.unit)}"
+
+
+def label(comparison: Comparison, index: int, kind: str) -> str:
+    """Name one take among several by what sets it apart; empty when nothing does."""
+    parts = []
+    for name, values in comparison.differs:
+        text = fact_text(name, values[index], kind)
+        parts.append(text.removeprefix("into "))
+    return ", ".join(p for p in parts if p)
+
+
+def title_lines(takes: Sequence[TakeSummary]) -> tuple[str, str]:
+    """What differs, then what is the same, for the two lines above a plot."""
+    if not takes:
+        return "", ""
+    comparison = compare(takes)
+    kind = takes[0].kind
+    same = [fact_text(name, value, kind) for name, value in comparison.same if not name.startswith("setting:")]
+    detail = _settings_in_short(takes[0], comparison)
+    same_text = "; ".join(t for t in (", ".join(s for s in same if s), detail) if t)
+    if len(takes) == 1:
+        return "", same_text
+    labels = [label(comparison, index, kind) for index in range(len(takes))]
+    return " and ".join([", ".join(labels[:-1]), labels[-1]]) if labels else "", f"{same_text}: the same"
+
+
+def _settings_in_short(take: TakeSummary, comparison: Comparison) -> str:
+    """The few settings that a reader needs, when they are the same for all."""
+    same = {name.removeprefix("setting:") for name, _ in comparison.same if name.startswith("setting:")}
+    values = take.settings
+    parts = []
+    if {"frequency_hz", "level_v"} <= same and "frequency_hz" in values:
+        parts.append(f"{si_text(values['frequency_hz'], 'Hz')} at {si_text(values['level_v'], 'V', digits=3)}")
+    if {"start_hz", "stop_hz", "level_v"} <= same and "start_hz" in values:
+        low, high = si_text(values["start_hz"], "Hz", digits=2), si_text(values["stop_hz"], "Hz", digits=2)
+        parts.append(f"sweep {low} to {high} at {si_text(values['level_v'], 'V', digits=3)}")
+    if {"band_low_hz", "band_high_hz"} <= same and "band_low_hz" in values:
+        low, high = si_text(values["band_low_hz"], "Hz", digits=2), si_text(values["band_high_hz"], "Hz", digits=2)
+        parts.append(f"band {low} to {high}")
+    return ", ".join(parts)
+
+
+def take_title(take: TakeSummary) -> str:
+    """Name a take in a list."""
+    what = "rig alone" if take.role == FLOOR else condition_text(str(take.setup))
+    again = f", from take {take.derived_from}" if take.derived_from else ""
+    return f"take {take.id}: {what}{again}"

@@ -1,0 +1,1 @@
+"""From a job to a document that can be sent to a customer."""

@@ -1,0 +1,170 @@
+"""What stands in a report, as values for the template."""
+
+from __future__ import annotations
+
+import datetime as dt
+import os
+from dataclasses import dataclass
+
+from utter_calm import __version__
+from utter_calm.job.job import Job
+from utter_calm.job.take import Take
+from utter_calm.job.verdict import Outcome
+from utter_calm.present.coverage import setup_title
+from utter_calm.present.panel import ClaimView, ReadingView, claim_view, panel_view
+from utter_calm.present.plot import PlotView, plot_view
+from utter_calm.present.values import condition_text
+from utter_calm.present.words import take_title
+from utter_calm.quantities import si_text
+
+_SIGNS = {
+    Outcome.MET: "●",
+    Outcome.MISSED: "▲",
+    Outcome.UNDECIDED: "◆",
+    Outcome.NOT_REACHABLE: "◒",
+    Outcome.OPEN: "○",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class ClaimLine:
+    """One line of the claimed-against-measured table."""
+
+    sign: str
+    outcome: str
+    text: str
+    setup: str
+    measured: str
+    margin: str
+
+
+@dataclass(frozen=True, slots=True)
+class StepSection:
+    """One step: its question, its pictures, its readings under each setup."""
+
+    title: str
+    question: str
+    plots: tuple[PlotView, ...]
+    setups: tuple[str, ...]
+    readings: tuple[tuple[str, tuple[str, ...]], ...]
+    trust: tuple[str, ...]
+    notes: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ReportDocument:
+    """The whole report."""
+
+    title: str
+    unit: str
+    unit_settings: str
+    made: str
+    version: str
+    rig: tuple[tuple[str, str], ...]
+    conditions: tuple[tuple[str, str], ...]
+    claims: tuple[ClaimLine, ...]
+    summary: str
+    sections: tuple[StepSection, ...]
+    notes: tuple[str, ...]
+    takes: tuple[tuple[str, str, str], ...]
+
+
+def report_document(job: Job) -> ReportDocument:
+    """Gather what a report says about a job's newest takes."""
+    document = job.document
+    lines = _claim_lines(job)
+    rig = document.rig
+    epoch = os.environ.get("SOURCE_DATE_EPOCH")  # reproducible builds and golden tests set it
+    now = dt.datetime.fromtimestamp(int(epoch), tz=dt.timezone.utc) if epoch else dt.datetime.now(dt.timezone.utc)
+    return ReportDocument(
+        title=document.title,
+        unit=document.unit.title,
+        unit_settings=document.unit.settings,
+        made=now.strftime("%Y-%m-%d %H:%M UTC"),
+        version=__version__,
+        rig=(
+            ("rig", f"{rig.name} ({rig.device})"),
+            ("calibrated", rig.calibrated),
+            ("output at full scale", str(si_text(rig.output_full_scale_v, "V"))),
+            ("input at full scale", str(si_text(rig.input_full_scale_v, "V"))),
+            ("pickup", f"divider by {rig.pickup_ratio:g}"),
+            ("ceiling", str(si_text(rig.ceiling_v, "V"))),
+            ("uncertainty of levels (k = 2)", f"{2 * 100 * rig.u_level:.2g} % ({2 * 8.686 * rig.u_level:.2g} dB)"),
+        ),
+        conditions=tuple((f.name, ", ".join(condition_text(v) for v in f.values)) for f in document.factors),
+        claims=lines,
+        summary=_summary(lines),
+        sections=tuple(s for s in (_section(job, step.id) for step in document.steps) if s is not None),
+        notes=tuple(t for t in (document.unit.notes, document.notes) if t),
+        takes=tuple(
+            (take_title(t), document.step(t.step).title, t.taken_at.replace("T", " ").removesuffix("+00:00"))
+            for t in job.takes
+            if t.superseded_by is None and any(s.id == t.step for s in document.steps)
+        ),
+    )
+
+
+def _claim_lines(job: Job) -> tuple[ClaimLine, ...]:
+    lines = []
+    for claim in job.document.claims:
+        for setup in job.document.setups():
+            if not setup.fits(claim.conditions):
+                continue
+            for verdict in job.verdicts(claim.step, setup):
+                if verdict.claim.id == claim.id:
+                    view: ClaimView = claim_view(verdict)
+                    lines.append(
+                        ClaimLine(_SIGNS[view.outcome], view.outcome.value, view.text, setup_title(job, setup), view.measured,
+                                  view.margin)
+                    )  # fmt: skip
+    return tuple(lines)
+
+
+def _summary(lines: tuple[ClaimLine, ...]) -> str:
+    counts = [(o.value, sum(line.outcome == o.value for line in lines)) for o in Outcome]
+    return ", ".join(f"{count} {name}" for name, count in counts if count) or "no claims"
+
+
+def _section(job: Job, step_id: str) -> StepSection | None:
+    step = job.document.step(step_id)
+    takes = [t for t in (job.current(step_id, s) for s in job.document.setups()) if t is not None]
+    if not takes:
+        return None
+    full = [job.full(t) for t in takes]
+    floor_take = job.floor(step_id)
+    floor = job.full(floor_take) if floor_take else None
+    plots = []
+    for spec in step.measure.plots:
+        if spec.key == "distortion":
+            # many orders: one picture for each setup reads better than all in one
+            plots += [plot_view([t], spec.key, floor=floor, channels=frozenset({1})) for t in full]
+        else:
+            claims = [c for c in job.document.claims if c.step == step_id]
+            one = frozenset({1}) if spec.dense else None
+            plots.append(plot_view(full, spec.key, floor=floor, claims=claims, channels=one))
+    return StepSection(
+        title=step.title,
+        question=step.measure.question,
+        plots=tuple(plots),
+        setups=tuple(setup_title(job, t.setup) for t in takes),
+        readings=_reading_rows(full),
+        trust=tuple(f"{setup_title(job, t.setup)}: {item.text}" for t in takes for item in t.trust),
+        notes=tuple(f"{take_title(t)}: {t.note}" for t in takes if t.note),
+    )
+
+
+def _reading_rows(takes: list[Take]) -> tuple[tuple[str, tuple[str, ...]], ...]:
+    names: dict[str, str] = {}
+    panels = [panel_view(take, ()) for take in takes]
+    views: list[dict[str, ReadingView]] = [{v.name: v for v in (*p.main, *p.others)} for p in panels]
+    for panel in panels:
+        names |= {v.name: v.title for v in (*panel.main, *panel.others)}
+    rows = []
+    for name, title in names.items():
+        texts = []
+        for view in views:
+            found = view.get(name)
+            values = " / ".join(str(v) for v in found.values) if found else "–"
+            texts.append(f"{values}{' (limited by the rig)' if found and found.limited else ''}")
+        rows.append((title, tuple(texts)))
+    return tuple(rows)

@@ -1,0 +1,64 @@
+"""Write a report as one self-contained HTML file, or as PDF from the same template."""
+
+from __future__ import annotations
+
+from importlib import resources
+from pathlib import Path
+
+from utter_calm.errors import FileError
+from utter_calm.formats.tables import write_bytes, write_text
+from utter_calm.job.job import Job
+from utter_calm.report.document import report_document
+from utter_calm.report.svg import plot_svg
+
+
+def report_html(job: Job) -> str:
+    """Give the report as HTML: everything inside, nothing fetched."""
+    import jinja2  # noqa: PLC0415 - heavy, and seldom needed
+
+    folder = resources.files("utter_calm.report") / "templates"
+    environment = jinja2.Environment(
+        autoescape=True, undefined=jinja2.StrictUndefined, trim_blocks=True, lstrip_blocks=True
+    )
+    template = environment.from_string((folder / "report.html.j2").read_text("utf-8"))
+    style = (folder / "report.css").read_text("utf-8")
+    document = report_document(job)
+    pictures = {
+        id(plot): plot_svg(plot, ident=f"clip{number}")
+        for number, plot in enumerate(plot for section in document.sections for plot in section.plots)
+    }
+    return str(template.render(report=document, style=style, picture=lambda plot: pictures[id(plot)]))
+
+
+def write_report(job: Job, path: Path) -> None:
+    """Write the report; the ending chooses ``.html`` or ``.pdf``.
+
+    Raises
+    ------
+    FileError
+        Another ending, or the file cannot be written.
+    """
+    ending = path.suffix.lower()
+    if ending not in (".html", ".pdf"):
+        raise FileError(
+            f"A report is .html or .pdf, not “{path.suffix or path.name}”.", hint="Choose one of these endings."
+        )
+    html = report_html(job)
+    if ending == ".html":
+        write_text(path, html)
+    else:
+        write_bytes(path, _pdf(html))
+
+
+def _pdf(html: str) -> bytes:
+    import weasyprint  # noqa: PLC0415 - heavy, and seldom needed
+    from weasyprint.text.fonts import FontConfiguration  # noqa: PLC0415
+
+    fonts = resources.files("utter_calm") / "assets" / "fonts"
+    faces = "".join(
+        f"@font-face {{ font-family: Inter; font-weight: {weight}; src: url('{Path(str(fonts / name)).as_uri()}'); }}"
+        for name, weight in (("Inter-Regular.otf", 400), ("Inter-Medium.otf", 500), ("Inter-SemiBold.otf", 600))
+    )
+    configuration = FontConfiguration()
+    sheet = weasyprint.CSS(string=faces, font_config=configuration)
+    return bytes(weasyprint.HTML(string=html).write_pdf(stylesheets=[sheet], font_config=configuration))
