@@ -1,0 +1,84 @@
+"""The headless face: ``utter-calm`` opens the window, its sub-commands do everything without one.
+
+Exit status: 0 done, 1 done and a claim was missed, 2 the input or the call is unusable.
+"""
+
+from __future__ import annotations
+
+import importlib
+import sys
+from typing import NoReturn
+
+import click
+
+from utter_calm import __version__
+from utter_calm.errors import UtterCalmError
+
+_COMMANDS = {
+    "demo": ("utter_calm.cli.demo", "demo"),
+    "run": ("utter_calm.cli.run", "run"),
+    "analyze": ("utter_calm.cli.analyze", "analyze"),
+    "table": ("utter_calm.cli.table", "table"),
+    "report": ("utter_calm.cli.report", "report"),
+    "export": ("utter_calm.cli.export", "export"),
+    "open": ("utter_calm.cli.window", "open_job"),
+}
+
+
+class _LazyGroup(click.Group):
+    """Loads a sub-command's module when it is called: ``--help`` must not wait for SciPy."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:  # noqa: ARG002
+        return list(_COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:  # noqa: ARG002
+        if cmd_name not in _COMMANDS:
+            return None
+        module, name = _COMMANDS[cmd_name]
+        command: click.Command = getattr(importlib.import_module(module), name)
+        return command
+
+
+@click.group(cls=_LazyGroup, invoke_without_command=True, context_settings={"help_option_names": ["-h", "--help"]})
+@click.version_option(__version__, prog_name="utter-calm")
+@click.pass_context
+def cli(context: click.Context) -> None:
+    """Audio measurement in which a number is never separated from how it was made.
+
+    Without a command the window opens.
+    """
+    if context.invoked_subcommand is None:
+        from utter_calm.cli.window import show
+
+        context.exit(show(None))
+
+
+def main(arguments: list[str] | None = None) -> NoReturn:
+    """Run the command line and leave with its exit status; errors are one line on standard error."""
+    sys.exit(run(arguments))
+
+
+def run(arguments: list[str] | None = None) -> int:
+    """Run the command line and give its exit status."""
+    try:
+        status = cli.main(args=arguments, prog_name="utter-calm", standalone_mode=False)
+    except click.exceptions.Exit as leave:
+        return leave.exit_code
+    except click.ClickException as problem:
+        _say(problem.format_message().replace("\n", " "))
+        return 2
+    except (click.Abort, KeyboardInterrupt):
+        _say("stopped")
+        return 2
+    except UtterCalmError as problem:
+        _say(str(problem))
+        return 2
+    except BrokenPipeError:
+        # whoever was reading has gone: nothing more to say, and nobody to say it to
+        sys.stderr.close()
+        return 2
+    return int(status or 0)
+
+
+def _say(text: str) -> None:
+    click.echo(f"utter-calm: {text}", err=True)

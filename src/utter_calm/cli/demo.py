@@ -1,0 +1,56 @@
+"""``utter-calm demo``: the planetarium's dome amplifier on the simulated rig."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+
+@click.command()
+@click.option(
+    "--headless", is_flag=True, help="Run the whole job without a window, print the results, write the report."
+)
+@click.option("--out", type=click.Path(path_type=Path), default=None,
+              help="Folder for the job file and the report; ./demo-job when headless, else the user's data folder.")  # fmt: skip
+@click.option("--json", "as_json", is_flag=True, help="Write JSON (with --headless).")
+def demo(out: Path | None, *, headless: bool, as_json: bool) -> int:
+    """Open the demo job; with --headless, do all of it without a window.
+
+    The demo amplifier misses one claim, so the headless run ends with exit status 1, as a real one would.
+    """
+    if not headless:
+        from utter_calm.cli.window import show_demo
+
+        return show_demo(out)
+    from utter_calm.cli.run import chosen_cells, run_headless
+    from utter_calm.errors import FileError
+    from utter_calm.job.demo import demo_document, simulated_bench
+    from utter_calm.job.job import Job
+    from utter_calm.report.write import write_report
+
+    folder = out or Path("demo-job")
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as problem:
+        raise FileError(f"{folder} cannot be made: {problem.strerror}.", hint="Choose another with --out.") from problem
+    path = fresh_path(folder)
+    job = Job.create(path, demo_document())
+    try:
+        status = run_headless(job, chosen_cells(job, (), ()), simulated_bench(job.document.rig), as_json=as_json)
+        for ending in (".html", ".pdf"):
+            write_report(job, path.with_suffix(ending))
+            click.echo(f"report: {path.with_suffix(ending)}", err=True)
+    finally:
+        job.close()
+    click.echo(f"job:    {path}", err=True)
+    return status
+
+
+def fresh_path(folder: Path) -> Path:
+    """Give a name that is free: nothing that was measured is ever overwritten."""
+    path, number = folder / "planetarium.calm", 1
+    while path.exists():
+        number += 1
+        path = folder / f"planetarium-{number}.calm"
+    return path

@@ -1,0 +1,36 @@
+"""``utter-calm export``: what a take holds, in open formats."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from utter_calm.errors import InputError
+from utter_calm.job.export import ENDINGS, export_take
+from utter_calm.job.job import Job
+
+
+@click.command()
+@click.argument("job", type=click.Path(path_type=Path))
+@click.argument("take", type=int)
+@click.argument("out", type=click.Path(path_type=Path))
+@click.option("--trace", help="Name of the trace (.csv, .frd); the take's first when left out.")
+@click.option("--channel", type=int, default=1, show_default=True, help="Channel of the trace, counted from 1.")
+def export(job: Path, take: int, out: Path, trace: str | None, channel: int) -> None:
+    """Write TAKE of a job to OUT; the ending chooses what.
+
+    \b
+    .wav .flac  the captured samples
+    .csv        a trace as a table
+    .frd        a trace as frequency, magnitude in dB, phase in degrees
+    .json       all readings, traces and trust
+    """
+    if out.suffix.lower() not in ENDINGS:
+        raise InputError(f"{out.name} does not say what to write.", hint=f"Let it end in one of {', '.join(ENDINGS)}.")
+    opened = Job.open(job)
+    try:
+        export_take(opened, opened.take(take), out, trace=trace, channel=channel)
+    finally:
+        opened.close()
+    click.echo(f"written: {out}", err=True)

@@ -1,0 +1,121 @@
+"""``utter-calm run``: measure cells of a job on the simulated rig."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from utter_calm.cli.output import console, print_claims, print_json, print_result, take_json, verdict_json
+from utter_calm.errors import InputError
+from utter_calm.job.demo import simulated_bench
+from utter_calm.job.job import NO_SETUP, Job
+from utter_calm.job.model import Setup
+from utter_calm.job.run import Answer, Bench, Cell, Prompt, RunHooks, RunProgress, run_cells
+from utter_calm.job.take import FLOOR, TakeSummary
+from utter_calm.job.verdict import Outcome, Verdict
+from utter_calm.present.words import take_title
+
+
+@click.command()
+@click.argument("job", type=click.Path(path_type=Path))
+@click.option("--steps", multiple=True, metavar="STEP", help="Only these steps, by id; may be given several times.")
+@click.option("--setups", multiple=True, metavar="VALUE", help="Only setups with this value, such as “4 ohm”.")
+@click.option("--missing", is_flag=True, help="Only what has no take yet.")
+@click.option("--floor/--no-floor", default=True, help="Measure the rig alone where that was not done yet.")
+@click.option("--json", "as_json", is_flag=True, help="Write JSON.")
+def run(
+    job: Path, steps: tuple[str, ...], setups: tuple[str, ...], *, missing: bool, floor: bool, as_json: bool
+) -> int:
+    """Measure a job on the simulated rig, which switches the load by itself; exit status 1 where a claim is missed."""
+    opened = Job.open(job)
+    try:
+        cells = chosen_cells(opened, steps, setups, missing=missing, floor=floor)
+        return run_headless(opened, cells, simulated_bench(opened.document.rig), as_json=as_json)
+    finally:
+        opened.close()
+
+
+def chosen_cells(
+    job: Job, steps: tuple[str, ...], setups: tuple[str, ...], *, missing: bool = False, floor: bool = True
+) -> list[Cell]:
+    """Give the cells that steps and values pick.
+
+    Raises
+    ------
+    InputError
+        No such step or value, or nothing in the plan.
+    """
+    document = job.document
+    wanted_steps = [document.step(s) for s in steps] or list(document.steps)
+    values = {value for f in document.factors for value in f.values}
+    unknown = [s for s in setups if s not in values]
+    if unknown:
+        known = ", ".join(sorted(values)) or "none"
+        raise InputError(f"No setup of this job has “{unknown[0]}”.", hint=f"Its values are: {known}.")
+    wanted_setups: list[Setup] = [
+        s for s in document.setups() if not setups or any(v in setups for _, v in s.conditions)
+    ]
+    cells = [Cell(s.id, NO_SETUP, FLOOR) for s in wanted_steps if floor and job.floor(s.id) is None]
+    cells += [Cell(s.id, u) for s in wanted_steps for u in wanted_setups if not missing or job.current(s.id, u) is None]
+    if not wanted_steps:
+        raise InputError("The plan of this job has no steps.", hint="Add one in the window.")
+    return cells
+
+
+def run_headless(job: Job, cells: list[Cell], bench: Bench, *, as_json: bool) -> int:
+    """Measure cells with progress on standard error; print takes and claims; give the exit status."""
+    from rich.progress import BarColumn, Progress, TextColumn
+
+    said = console(err=True)
+    columns = (TextColumn("{task.description}"), BarColumn(), TextColumn("{task.percentage:>3.0f} %"))
+    with Progress(*columns, console=said, transient=True, disable=not said.is_terminal) as bar:
+        task = bar.add_task("starting", total=1.0)
+
+        def ask(prompt: Prompt) -> Answer:
+            bar.console.print(f"  {prompt.text} [dim](the rig does it)[/dim]", highlight=False)
+            return Answer.LET_RIG
+
+        def progress(at: RunProgress) -> None:
+            title = job.document.step(at.cell.step).title
+            bar.update(task, completed=at.share, description=f"{at.number} of {at.total}  {title}: {at.text}")
+
+        def finished(cell: Cell, take: TakeSummary) -> None:
+            title = job.document.step(cell.step).title
+            bar.console.print(f"  {title}, {take_title(take)}: stored", highlight=False)
+
+        takes = run_cells(job, cells, bench, RunHooks(ask=ask, progress=progress, finished=finished))
+    return print_outcome(job, takes, as_json=as_json)
+
+
+def verdict_rows(job: Job) -> list[tuple[Verdict, tuple[tuple[str, str], ...]]]:
+    """Give every claim with its verdict in every setup it holds in, in the order of the claims."""
+    rows = []
+    for claim in job.document.claims:
+        for setup in job.document.setups():
+            rows += [(v, setup.conditions) for v in job.verdicts(claim.step, setup) if v.claim.id == claim.id]
+    return rows
+
+
+def print_outcome(job: Job, takes: list[TakeSummary], *, as_json: bool) -> int:
+    """Print takes and claims; give 1 where a claim was missed, else 0."""
+    rows = verdict_rows(job)
+    if as_json:
+        print_json(
+            {
+                "takes": [take_json(t, job.with_floor(t)) for t in takes],
+                "verdicts": [verdict_json(v, setup) for v, setup in rows],
+            }
+        )
+    else:
+        for take in takes:
+            if take.role != FLOOR:
+                kind = job.document.step(take.step).measure
+                result = job.with_floor(take)
+                shown = type(result)(
+                    tuple(r for r in result.readings if r.name in kind.main_readings), (), result.trust
+                )
+                print_result(shown, title=f"{job.document.step(take.step).title}, {take_title(take)}")
+        if rows:
+            print_claims(rows)
+    return 1 if any(v.outcome is Outcome.MISSED for v, _ in rows) else 0

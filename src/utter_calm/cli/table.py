@@ -1,0 +1,33 @@
+"""``utter-calm table``: what a job holds, as tables."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from utter_calm.cli.output import print_claims, print_json, verdict_json
+from utter_calm.cli.run import print_outcome, verdict_rows
+from utter_calm.job.job import Job
+from utter_calm.job.verdict import Outcome
+
+
+@click.command()
+@click.argument("job", type=click.Path(path_type=Path))
+@click.option("--claims", is_flag=True, help="Only the table of claimed against measured.")
+@click.option("--json", "as_json", is_flag=True, help="Write JSON.")
+def table(job: Path, *, claims: bool, as_json: bool) -> int:
+    """Print a job's newest takes and its claims; exit status 1 where a claim is missed."""
+    opened = Job.open(job)
+    try:
+        if not claims:
+            current = [t for t in opened.takes if t.superseded_by is None]
+            return print_outcome(opened, current, as_json=as_json)
+        rows = verdict_rows(opened)
+        if as_json:
+            print_json({"verdicts": [verdict_json(v, setup) for v, setup in rows]})
+        else:
+            print_claims(rows)
+        return 1 if any(v.outcome is Outcome.MISSED for v, _ in rows) else 0
+    finally:
+        opened.close()

@@ -1,0 +1,38 @@
+"""The commands that open the window."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+import platformdirs
+
+
+@click.command("open")
+@click.argument("job", type=click.Path(path_type=Path))
+def open_job(job: Path) -> int:
+    """Open a job in the window."""
+    return show(job)
+
+
+def show(path: Path | None) -> int:
+    """Open the window, on a job or on the start page."""
+    from utter_calm.ui.app import run_window
+
+    return run_window(path)
+
+
+def show_demo(folder: Path | None) -> int:
+    """Open the window on the demo job; the first time it is made, and measured while one looks on."""
+    from utter_calm.job.demo import demo_document
+    from utter_calm.job.job import Job
+
+    place = folder or Path(platformdirs.user_data_dir("utter-calm"))
+    place.mkdir(parents=True, exist_ok=True)
+    path = place / "planetarium.calm"
+    fresh = not path.exists()
+    if fresh:
+        Job.create(path, demo_document()).close()
+    from utter_calm.ui.app import run_window
+
+    return run_window(path, run_missing=fresh)

@@ -1,0 +1,87 @@
+"""A take in open formats."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import msgspec
+import numpy as np
+
+from utter_calm.errors import InputError
+from utter_calm.formats.audio import write_audio
+from utter_calm.formats.tables import csv_text, frequency_magnitude_phase, write_bytes, write_text
+from utter_calm.job.job import Job
+from utter_calm.job.take import Take, TakeSummary
+from utter_calm.measure.result import Trace
+
+ENDINGS = (".wav", ".flac", ".csv", ".frd", ".json")
+
+
+def export_take(job: Job, summary: TakeSummary, path: Path, *, trace: str | None = None, channel: int = 1) -> None:
+    """Write a take; the ending of the name chooses samples, one trace, or everything.
+
+    Raises
+    ------
+    InputError
+        There is no such trace, or it has no phase and the format needs one.
+    FileError
+        The file cannot be written.
+    """
+    ending = path.suffix.lower()
+    if ending in (".wav", ".flac"):
+        capture = job.capture(summary)
+        write_audio(path, capture.samples, capture.rate_hz)
+        return
+    take = job.full(summary)
+    if ending == ".json":
+        write_bytes(path, msgspec.json.format(msgspec.json.encode(take_as_builtins(take)), indent=1))
+        return
+    found = _trace(take, trace, channel)
+    if ending == ".csv":
+        write_text(path, trace_csv(found))
+    else:
+        if found.phase_rad is None or found.x_unit != "Hz":
+            raise InputError(f"The trace {found.name} has no phase over frequency.", hint="Write it as .csv instead.")
+        comment = f"{job.document.title}\n{take.summary.unit_title}, {summary.setup}, take {summary.id}\n{found.name}"
+        write_text(path, frequency_magnitude_phase(found.x, found.magnitude, found.phase_rad, comment))
+
+
+def trace_csv(trace: Trace) -> str:
+    """Give a trace as a table with its units in the headings."""
+    unit = "ratio" if trace.y_unit == "1" else trace.y_unit
+    header = [f"x_{trace.x_unit}", f"magnitude_{unit}"]
+    columns = [trace.x, trace.magnitude]
+    if trace.phase_rad is not None:
+        header.append("phase_rad")
+        columns.append(trace.phase_rad)
+    if trace.uncertainty is not None:
+        header.append(f"uncertainty_{unit}")
+        columns.append(trace.uncertainty)
+    return csv_text(header, columns)
+
+
+def take_as_builtins(take: Take) -> dict[str, object]:
+    """Give a take as plain values: linear SI."""
+
+    def plain(value: object) -> object:
+        if isinstance(value, np.ndarray):
+            return value.tolist()
+        raise NotImplementedError
+
+    return {
+        "take": msgspec.to_builtins(take.summary),
+        "readings": msgspec.to_builtins(take.result.readings),
+        "traces": msgspec.to_builtins(take.result.traces, enc_hook=plain),
+        "trust": msgspec.to_builtins(take.result.trust),
+    }
+
+
+def _trace(take: Take, name: str | None, channel: int) -> Trace:
+    wanted = name or (take.result.traces[0].name if take.result.traces else "")
+    found = take.result.trace(wanted, channel)
+    if found is None:
+        known = ", ".join(dict.fromkeys(f"{t.name} (channel {t.channel})" for t in take.result.traces)) or "none"
+        raise InputError(
+            f"Take {take.summary.id} has no trace “{wanted}” for channel {channel}.", hint=f"It has: {known}."
+        )
+    return found
