@@ -47,7 +47,14 @@ def find_sweep(stimulus: FloatArray, rate_hz: float) -> Sweep:
 
 def _extent(stimulus: FloatArray) -> tuple[int, int]:
     """First sample that is not silence, and one past the last."""
-    loud = np.flatnonzero(np.abs(stimulus) > 1e-5 * np.max(np.abs(stimulus), initial=0.0))
+    block = max(1, len(stimulus) // 256)
+    count = len(stimulus) // block
+    # a recorded stimulus has noise where a computed one has silence
+    quiet = (
+        float(np.min(np.std(stimulus[: count * block].reshape(count, block), axis=1), initial=1.0)) if count else 0.0
+    )
+    peak = float(np.max(np.abs(stimulus), initial=0.0))
+    loud = np.flatnonzero(np.abs(stimulus) > max(1e-5 * peak, min(8 * quiet, 0.1 * peak)))
     return (int(loud[0]), int(loud[-1]) + 1) if len(loud) else (0, 0)
 
 

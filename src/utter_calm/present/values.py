@@ -8,6 +8,7 @@ from utter_calm.measure.result import Reading
 from utter_calm.present.definitions import definition
 from utter_calm.quantities import Shown, amplitude_to_db, si_text, volts_to_dbv, with_uncertainty
 
+_TINY = 1e-6
 _DB_PER_RELATIVE = 20 / math.log(10)
 
 
@@ -17,8 +18,11 @@ def value_text(name: str, value: float, unit: str, uncertainty: float | None = N
     if shown == "db" and value > 0:
         spread = None if uncertainty is None else _DB_PER_RELATIVE * uncertainty / value
         return with_uncertainty(amplitude_to_db(value), spread, "dB", digits=6 if spread else 4)
-    if shown == "percent":
+    if shown == "percent" and value >= _TINY:
         return with_uncertainty(100 * value, None if uncertainty is None else 100 * uncertainty, "%", digits=4)
+    if shown == "percent" and value > 0:
+        # so small a part is thought of in dB; noise makes its spread lopsided, so none is shown
+        return si_text(amplitude_to_db(value), "dB", digits=4)
     if unit in ("1", "bit"):
         return with_uncertainty(value, uncertainty, {"bit": "bit"}.get(unit, "1"), digits=4)
     return with_uncertainty(value, uncertainty, unit, digits=5)
@@ -30,7 +34,7 @@ def beside_text(name: str, value: float, unit: str) -> str:
     if not value > 0:
         return ""
     if shown == "percent":
-        return str(si_text(amplitude_to_db(value), "dB", digits=4))
+        return str(si_text(amplitude_to_db(value), "dB", digits=4)) if value >= _TINY else f"{100 * value:.1e} %"
     if shown == "volts" and unit == "V":
         return str(si_text(volts_to_dbv(value), "dBV", digits=4))
     if shown == "volts":

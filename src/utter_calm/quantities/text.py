@@ -72,9 +72,9 @@ def with_uncertainty(value: float, uncertainty: float | None, unit: str, *, digi
     scaled, spread = value / factor, uncertainty / factor
     magnitude = math.floor(math.log10(abs(scaled))) if scaled else 0
     decimals = min(decimals_for(spread), max(0, digits - 1 - magnitude))
-    # an uncertainty finer than the digits shown is written with its own first digit, never as zero
-    spread_decimals = max(decimals, decimals_for(spread, most=9) if spread < 0.5 * 10**-decimals else decimals)
-    return Shown(fixed(scaled, decimals), prefix + _SYMBOL.get(unit, unit), fixed(spread, spread_decimals))
+    # an uncertainty far finer than the digits shown says nothing to a reader: it is left out
+    text = fixed(spread, decimals_for(spread)) if spread >= 0.05 * 10**-decimals else ""
+    return Shown(fixed(scaled, decimals), prefix + _SYMBOL.get(unit, unit), text)
 
 
 def _prefix(value: float, unit: str) -> tuple[float, str]:

@@ -1,0 +1,161 @@
+"""The live view's numbers: spectrum, waveform and readings of a running tone, computed on a thread of their own."""
+
+from __future__ import annotations
+
+import threading
+from dataclasses import dataclass
+
+import numpy as np
+
+from utter_calm.analysis.spectrum import line_spectrum
+from utter_calm.analysis.tone import analyze_tone
+from utter_calm.errors import UtterCalmError
+from utter_calm.measure.capture import Capture, FloatArray
+from utter_calm.measure.first_look import FirstLookSettings, add_tone_readings
+from utter_calm.measure.result import Result, ResultBuilder
+from utter_calm.rig import RigProfile
+from utter_calm.rig.live import LiveTone
+
+SPECTRUM_FRAMES = 32_768
+_READING_S = 0.45
+_READING_PERIOD_S = 0.15
+_WAVE_PERIODS = 3
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class LiveFrame:
+    """One picture of the live view.
+
+    Parameters
+    ----------
+    number
+        Rising by one with each frame.
+    frequency_hz
+        (n,) of the spectrum's lines.
+    level
+        (n, channels) r.m.s. of the lines in V, averaged as power.
+    time_s, wave
+        (m,) and (m, channels) of a few periods, in V.
+    result
+        Readings, renewed several times a second; None before the first.
+    averaged
+        Over how many spectra the level runs now.
+    problem
+        What ended it, if anything did.
+    """
+
+    number: int
+    frequency_hz: FloatArray
+    level: FloatArray
+    time_s: FloatArray
+    wave: FloatArray
+    result: Result | None
+    averaged: int
+    overload: tuple[bool, ...]
+    level_v: float
+    problem: UtterCalmError | None
+
+
+class LiveAnalyser:
+    """Follows a :class:`LiveTone`; ``latest`` is the newest frame, to be fetched as often as a screen likes."""
+
+    def __init__(self, tone: LiveTone, rig: RigProfile, settings: FirstLookSettings, load_ohm: float | None) -> None:
+        self._tone, self._rig, self._settings, self._load = tone, rig, settings, load_ohm
+        self._stop = threading.Event()
+        self._average = 1
+        self._restart = False
+        self._frame: LiveFrame | None = None
+        self._result: Result | None = None
+        # readings cost more than a picture: on their own thread they do not hold the pictures up
+        self._threads = (
+            threading.Thread(target=self._run, name="live pictures", daemon=True),
+            threading.Thread(target=self._read, name="live readings", daemon=True),
+        )
+        for thread in self._threads:
+            thread.start()
+
+    @property
+    def latest(self) -> LiveFrame | None:
+        """The newest frame, or None before the first."""
+        return self._frame
+
+    def set_average(self, count: int) -> None:
+        """Average the spectrum's power over about so many frames; starts afresh."""
+        self._average, self._restart = max(1, count), True
+
+    def set_load(self, load_ohm: float | None) -> None:
+        """Change what the power is computed for."""
+        self._load = load_ohm
+
+    def stop(self) -> None:
+        """End the thread."""
+        self._stop.set()
+        for thread in self._threads:
+            thread.join(2.0)
+
+    def _run(self) -> None:
+        number, seen, averaged = 0, -1, 0
+        power: FloatArray | None = None
+        while not self._stop.is_set():
+            shot = self._tone.snapshot(SPECTRUM_FRAMES)
+            if shot.frames == seen and shot.problem is None:
+                self._stop.wait(0.004)
+                continue
+            seen = shot.frames
+            if len(shot.samples) < SPECTRUM_FRAMES:
+                self._stop.wait(0.01)
+                if shot.problem is None:
+                    continue
+            volts = shot.samples * (np.sqrt(2) * self._rig.input_full_scale_v * self._rig.pickup_ratio)
+            if len(volts) < 64:
+                self._stop.wait(0.05)
+                continue
+            lines = [line_spectrum(c, self._tone.rate_hz) for c in volts[-SPECTRUM_FRAMES:].T]
+            fresh = np.stack([s.line_rms for s in lines], axis=1) ** 2
+            if power is None or self._restart or power.shape != fresh.shape:
+                power, averaged, self._restart = fresh, 0, False
+            averaged = min(averaged + 1, self._average)
+            power = power + (fresh - power) / averaged
+            number += 1
+            at, wave = self._waveform(volts)
+            self._frame = LiveFrame(
+                number, lines[0].frequency_hz, np.sqrt(power), at, wave, self._result, averaged, shot.overload,
+                shot.level_v, shot.problem,
+            )  # fmt: skip
+            if shot.problem is not None:
+                return
+
+    def _read(self) -> None:
+        while not self._stop.wait(_READING_PERIOD_S):
+            shot = self._tone.snapshot(round(_READING_S * self._tone.rate_hz), peek=True)
+            if shot.problem is not None:
+                return
+            if len(shot.samples) >= 0.9 * _READING_S * self._tone.rate_hz:
+                self._result = self._measure(shot.samples) or self._result
+
+    def _measure(self, samples: FloatArray) -> Result | None:
+        full_scale = self._rig.input_full_scale_v * self._rig.pickup_ratio
+        capture = Capture(samples, self._tone.rate_hz, self._rig, full_scale, load_ohm=self._load)
+        out = ResultBuilder()
+        band = self._settings.band_low_hz, self._settings.band_high_hz
+        for channel in range(1, capture.channels + 1):
+            try:
+                signal = capture.channel(channel) * capture.scale
+                tone = analyze_tone(signal, capture.rate_hz, band_hz=band, near_hz=self._settings.frequency_hz)
+            except UtterCalmError:
+                return None  # between two levels, or just after the start: the next one will do
+            add_tone_readings(out, tone, capture, channel)
+        return out.build()
+
+    def _waveform(self, volts: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """Some periods from a rising zero crossing of the first channel on, so that the picture stands still."""
+        period = self._tone.rate_hz / self._settings.frequency_hz
+        span = int(_WAVE_PERIODS * period) + 2
+        piece = volts[-(span + int(period) + 2) :]
+        first = piece[: int(period) + 1, 0]
+        rising = np.flatnonzero((first[:-1] < 0) & (first[1:] >= 0))
+        start = int(rising[0]) if len(rising) else 0
+        before, after = piece[start, 0], piece[min(start + 1, len(piece) - 1), 0]
+        share = before / (before - after) if before != after else 0.0
+        wave = piece[start : start + span]
+        return (np.arange(len(wave)) - share) / self._tone.rate_hz, wave

@@ -1,0 +1,137 @@
+"""The chain: what is connected to what, with live values, and what changed since the take on the plot."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from utter_calm.job.job import Job
+from utter_calm.job.model import LOAD, Setup, Step
+from utter_calm.job.take import FLOOR, TakeSummary
+from utter_calm.present.values import condition_text
+from utter_calm.quantities import amplitude_to_db, si_text
+from utter_calm.quantities.text import fixed
+
+
+@dataclass(frozen=True, slots=True)
+class LinkView:
+    """One link.
+
+    Parameters
+    ----------
+    key, title
+        For machines and for people.
+    main, sub
+        Its two lines.
+    badge
+        What it was in the take on the plot, when that differs; empty otherwise.
+    warning
+        What is dangerous or cannot work, in words.
+    simulated
+        Whether a stand-in is behind it.
+    """
+
+    key: str
+    title: str
+    main: str
+    sub: str
+    badge: str = ""
+    warning: str = ""
+    simulated: bool = False
+
+
+def chain_view(
+    job: Job, step: Step | None, standing_load: str | None, shown: TakeSummary | None, *, simulated: bool
+) -> tuple[LinkView, ...]:
+    """Look at the chain as it stands now.
+
+    Parameters
+    ----------
+    step
+        The step that would be taken next.
+    standing_load
+        The load that is switched on.
+    shown
+        The take on the plot.
+    """
+    document = job.document
+    rig, unit = document.rig, document.unit
+    signal_main, signal_sub, signal_badge = _signal(step, shown)
+    load_text = "no load" if standing_load in (None, "none") else condition_text(str(standing_load))
+    was = shown.setup.value(LOAD) if shown is not None and shown.role != FLOOR else None
+    level = step.settings.get("level_v") if step else None
+    too_high = level is not None and level > min(rig.ceiling_v, rig.output_full_scale_v)
+    return (
+        LinkView("signal", "signal", signal_main, signal_sub, signal_badge,
+                 "above the ceiling: will not be played" if too_high else ""),
+        LinkView("output", "output", "1 + 2", f"ceiling {si_text(rig.ceiling_v, 'V', digits=3)}", simulated=simulated),
+        LinkView("unit", "unit", unit.title, unit.settings or "settings not noted",
+                 f"was {shown.unit_title}" if shown and shown.role != FLOOR and shown.unit_title != unit.title else ""),
+        LinkView("load", "load", load_text, f"up to {rig.load_power_w:g} W",
+                 f"was {condition_text(was)}" if was and was != standing_load else "",
+                 _load_warning(level, unit.nominal_gain, standing_load, rig.load_power_w)),
+        LinkView("pickup", "pickup", "direct" if rig.pickup_ratio == 1 else f"divider by {rig.pickup_ratio:g}",
+                 f"± {fixed(200 * rig.u_level, 2)} % (k = 2)", _rig_badge(shown, rig.pickup_ratio)),
+        LinkView("input", "input", "1 + 2", f"full scale {si_text(rig.input_full_scale_v, 'V', digits=3)}", simulated=simulated),
+    )  # fmt: skip
+
+
+def _signal(step: Step | None, shown: TakeSummary | None) -> tuple[str, str, str]:
+    if step is None:
+        return "nothing chosen", "add a step", ""
+    values = step.settings
+    if "frequency_hz" in values:
+        main = f"sine {si_text(values['frequency_hz'], 'Hz', digits=3)}"
+    elif "start_hz" in values:
+        low, high = si_text(values["start_hz"], "Hz", digits=2), si_text(values["stop_hz"], "Hz", digits=2)
+        main = f"sweep {low} to {high}"
+    else:
+        main = step.title
+    level = values.get("level_v", 0.0)
+    badge = ""
+    if shown is not None and shown.step == step.id and shown.role != FLOOR and shown.settings.get("level_v") != level:
+        badge = f"was {si_text(shown.settings.get('level_v', 0.0), 'V', digits=3)}"
+    return main, str(si_text(level, "V", digits=3)), badge
+
+
+def _load_warning(level: float | None, gain: float, load: str | None, limit_w: float) -> str:
+    """Say it beforehand when the load would get more than it can take."""
+    ohm = Setup(((LOAD, load),)).load_ohm if load else None
+    if not level or not ohm:
+        return ""
+    watts = (level * gain) ** 2 / ohm
+    return f"about {si_text(watts, 'W', digits=2)}: more than the load can take" if watts > limit_w else ""
+
+
+def _rig_badge(shown: TakeSummary | None, ratio: float) -> str:
+    if shown is None or shown.rig.pickup_ratio == ratio:
+        return ""
+    return f"was by {shown.rig.pickup_ratio:g}"
+
+
+@dataclass(frozen=True, slots=True)
+class LevelView:
+    """The level in the unit that matters, with its equivalent beside it."""
+
+    main: str
+    beside: str
+
+
+def level_view(job: Job, step: Step | None, load: str | None, level_v: float | None = None) -> LevelView:
+    """Give the level at the unit's output, as watts where there is a load, and at the rig's output."""
+    if step is None or "level_v" not in step.settings:
+        return LevelView("–", "")
+    level = step.settings["level_v"] if level_v is None else level_v
+    gain, known = job.document.unit.nominal_gain, "by its data sheet"
+    for take in reversed(job.takes):
+        found = take.reading("gain") or take.reading("gain_at_1khz")
+        if take.role != FLOOR and found is not None:
+            gain, known = found.value, "as measured"
+            break
+    volts = level * gain
+    setup = Setup(((LOAD, load),)) if load else Setup()
+    at_unit = str(si_text(volts, "V", digits=3))
+    beside = f"{si_text(level, 'V', digits=3)} out, gain {fixed(amplitude_to_db(gain), 1)} dB {known}"
+    if setup.load_ohm:
+        watts = si_text(volts * volts / setup.load_ohm, "W", digits=3)
+        return LevelView(f"{watts} into {condition_text(str(load))}", f"{at_unit} · {beside}")
+    return LevelView(at_unit, beside)

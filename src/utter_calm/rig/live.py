@@ -1,0 +1,146 @@
+"""A tone that runs until it is muted, while its recording can be looked at at any moment."""
+
+from __future__ import annotations
+
+import math
+import threading
+from dataclasses import dataclass
+
+import numpy as np
+
+from utter_calm.errors import UtterCalmError
+from utter_calm.rig.profile import RigProfile
+from utter_calm.rig.protocol import Device, FloatArray, StreamSettings
+from utter_calm.signals.tone import sine
+
+_RAMP_S = 0.04
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class LiveSnapshot:
+    """The last stretch of a running recording.
+
+    Parameters
+    ----------
+    samples
+        (n, channels), 1 is full scale, newest last; shorter until enough was recorded.
+    frames
+        Number of frames recorded so far.
+    overload
+        Whether each channel touched full scale since the last snapshot.
+    lost_frames
+        Frames lost since the start.
+    level_v
+        What is being played.
+    problem
+        What ended it, if anything did.
+    """
+
+    samples: FloatArray
+    frames: int
+    overload: tuple[bool, ...]
+    lost_frames: int
+    level_v: float
+    problem: UtterCalmError | None
+
+
+class LiveTone:
+    """Plays a tone on a thread of its own; the level glides when it is changed, and falls to nothing on mute.
+
+    Parameters
+    ----------
+    keep_s
+        How much of the recording is kept.
+    """
+
+    def __init__(
+        self, device: Device, rig: RigProfile, frequency_hz: float, level_v: float, rate_hz: int, *, keep_s: float = 2.0
+    ) -> None:
+        rig.check_level(level_v)
+        self._rig, self._frequency, self._rate = rig, frequency_hz, rate_hz
+        self._stream = device.open(StreamSettings(rate_hz, block_frames=max(512, rate_hz // 64), paced=True))
+        self._channels = device.info.channels
+        self._ring = np.zeros((round(keep_s * rate_hz), self._channels))
+        self._lock = threading.Lock()
+        self._mute = threading.Event()
+        self._wanted = level_v
+        self._frames = 0
+        self._lost = 0
+        self._overload = np.zeros(self._channels, dtype=bool)
+        self._problem: UtterCalmError | None = None
+        self._thread = threading.Thread(target=self._run, name="live tone", daemon=True)
+        self._thread.start()
+
+    @property
+    def rate_hz(self) -> int:
+        """Sample rate."""
+        return self._rate
+
+    @property
+    def running(self) -> bool:
+        """Whether it still plays."""
+        return self._thread.is_alive()
+
+    def set_level(self, level_v: float) -> None:
+        """Change the level (V r.m.s. at the output).
+
+        Raises
+        ------
+        InputError
+            Above the ceiling; the level stays as it was.
+        """
+        self._rig.check_level(level_v)
+        with self._lock:
+            self._wanted = level_v
+
+    def snapshot(self, frames: int, *, peek: bool = False) -> LiveSnapshot:
+        """Copy the last frames; ``peek`` leaves the note of an overload for the next caller."""
+        with self._lock:
+            count = min(frames, self._frames, len(self._ring))
+            end = self._frames % len(self._ring)
+            index = (np.arange(end - count, end)) % len(self._ring)
+            overload = tuple(self._overload.tolist())
+            if not peek:
+                self._overload[:] = False
+            return LiveSnapshot(self._ring[index], self._frames, overload, self._lost, self._wanted, self._problem)
+
+    def mute(self) -> None:
+        """Let the tone fall silent and the device go; returns at once."""
+        self._mute.set()
+
+    def wait(self, timeout_s: float = 2.0) -> None:
+        """Wait until it is silent."""
+        self._thread.join(timeout_s)
+
+    def _run(self) -> None:
+        try:
+            self._play()
+        except UtterCalmError as problem:
+            with self._lock:
+                self._problem = problem
+        finally:
+            self._stream.close()
+
+    def _play(self) -> None:
+        size = self._stream.settings.block_frames
+        level, frame = 0.0, 0
+        while True:
+            muting = self._mute.is_set()
+            with self._lock:
+                target = 0.0 if muting else self._wanted
+            if muting and level == 0.0:
+                return
+            # glide part of the way in each block, the last per cent at once; mute fades within one block
+            share = 1.0 if muting or abs(target - level) < 0.01 * target else min(1.0, size / self._rate / _RAMP_S)
+            reached = target if share == 1.0 else level + share * (target - level)
+            gain = np.linspace(level, reached, size, endpoint=False)
+            level = reached
+            tone = sine(self._frequency, math.sqrt(2) / self._rig.output_peak_v, self._rate, size, first_frame=frame)
+            block = self._stream.exchange(np.repeat((tone * gain)[:, None], self._channels, axis=1))
+            frame += size
+            with self._lock:
+                self._lost += block.lost_frames
+                self._overload |= block.overload
+                at = (self._frames + np.arange(len(block.samples))) % len(self._ring)
+                self._ring[at] = block.samples
+                self._frames += len(block.samples)
