@@ -17,7 +17,7 @@ _POINTS = 400
 
 
 def low_end_model(frequency_hz: FloatArray, gain: ComplexArray, low_hz: float, high_hz: float) -> ComplexArray:
-    """Second-order rational function at all frequencies (n,), fitted to ``gain`` (n,) between two of them.
+    """Rational function of order 1 to 3 at all frequencies (n,), fitted to ``gain`` (n,) between two of them.
 
     Least squares on the linearised error, re-weighted (Sanathanan and Koerner 1963). Ones where no fit is fit to be used.
     """
@@ -32,33 +32,41 @@ def low_end_model(frequency_hz: FloatArray, gain: ComplexArray, low_hz: float, h
     if not scale:
         return flat
     h = h / scale
+    everywhere = 1j * frequency_hz / low_hz
+    best, least = flat, 0.05
+    for order in (1, 2, 3):
+        top, bottom = _rational_fit(s, h, order)
+        if not (_tame(bottom) and _tame(top)):
+            continue
+        model = np.polyval(top, everywhere) / np.polyval(bottom, everywhere)
+        far = top[0] / bottom[0]
+        error = float(np.max(np.abs(model[inside] - h)))
+        # a quotient must stay a quotient: no zero on the way, no limit at the top that dwarfs the band; and a higher
+        # order has to earn its keep
+        if error < 0.3 * least and 0.1 < abs(far) < 10 and np.min(np.abs(model[1:])) > 1e-9:
+            model[0] = model[1].real
+            best, least = np.asarray(model / far), error
+    return best
+
+
+def _rational_fit(s: ComplexArray, h: ComplexArray, order: int) -> tuple[FloatArray, FloatArray]:
+    """Numerator and denominator, highest power first, of equal order."""
     weight = np.ones(len(s))
-    top, bottom = np.zeros(3), np.zeros(3)
+    top, bottom = np.zeros(order + 1), np.zeros(order + 1)
+    powers = np.stack([s**k for k in range(order + 1)], axis=1)
     for _ in range(6):
-        columns = np.stack([s**0, s, s**2, -h * s, -h * s**2], axis=1) * weight[:, None]
-        stacked, right = (
-            np.concatenate([columns.real, columns.imag]),
-            np.concatenate([(h * weight).real, (h * weight).imag]),
-        )
+        columns = np.concatenate([powers, -h[:, None] * powers[:, 1:]], axis=1) * weight[:, None]
+        stacked = np.concatenate([columns.real, columns.imag])
+        right = np.concatenate([(h * weight).real, (h * weight).imag])
         size = np.linalg.norm(stacked, axis=0)
         found = np.linalg.lstsq(stacked / size, right, rcond=1e-12)[0] / size
-        top, bottom = found[:3][::-1], np.array([found[4], found[3], 1.0])
+        top, bottom = found[order::-1], np.append(found[:order:-1], 1.0)
         weight = 1 / np.maximum(np.abs(np.polyval(bottom, s)), 1e-12)
-    if not (_tame(bottom) and _tame(top)):
-        return flat
-    everywhere = 1j * frequency_hz / low_hz
-    model = np.polyval(top, everywhere) / np.polyval(bottom, everywhere)
-    far = top[0] / bottom[0]
-    error = np.max(np.abs(model[inside] - h))
-    # a quotient must stay a quotient: no zero on the way, no limit at the top that dwarfs the band
-    if error > 0.05 or not 0.1 < abs(far) < 10 or np.min(np.abs(model[1:])) < 1e-9:
-        return flat
-    model[0] = model[1].real
-    return np.asarray(model / far)
+    return top, bottom
 
 
 def _tame(polynomial: FloatArray) -> bool:
-    """Whether both roots are damped well and lie in the left half plane (roots at zero are welcome)."""
+    """Whether all roots are damped well and lie in the left half plane (roots at zero are welcome)."""
     if not np.all(np.isfinite(polynomial)) or abs(polynomial[0]) < 1e-9:
         return False
     roots = np.roots(polynomial)

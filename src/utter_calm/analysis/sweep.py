@@ -167,8 +167,10 @@ def _order(
     shape[-fall:] = 0.5 + 0.5 * np.cos(np.pi * (np.arange(fall) + 0.5) / fall)
 
     # near its onset the harmonic is still coming up; and the piece has to hold two cycles of it
-    low = max(1.8 * max(sweep.start_hz, found.low_hz), 2 * rate / len(piece) / order)
-    high = min(0.98 * found.high_hz, found.orders_to_hz / order)
+    # the faster the sweep passes its ends, the wider they smear
+    settled = 1.8 + 4 / (sweep.growth_s * sweep.start_hz)
+    low = max(settled * max(sweep.start_hz, found.low_hz), 2 * rate / len(piece) / order)
+    high = min(0.9 * found.high_hz, found.orders_to_hz / order)
     at = grid[(grid >= low) & (grid <= high)]
     if not len(at):
         return OrderTrace(order, np.empty(0), np.empty(0, dtype=complex), np.empty(0))

@@ -184,7 +184,7 @@ def _instruction(job: Job, factor: str, value: str) -> str:
         return f"Put the unit back between output and pickup: {job.document.unit.title}."
     for known in job.document.factors:
         if known.name == factor:
-            return known.instruction(value)
+            return known.instruction(value.replace(" ohm", " Ω"))
     return f"Set {factor} to {value}."
 
 

@@ -58,7 +58,7 @@ class FirstLook(StepKind[FirstLookSettings]):
     question = "Gain, distortion, noise and hum with one tone"
     settings_type = FirstLookSettings
     headline = "thd_n"
-    main_readings = ("level", "power", "gain", "thd_n", "thd", "sinad", "noise", "mains_frequency", "headroom")
+    main_readings = ("thd_n", "level", "power", "gain", "noise", "thd", "sinad", "mains_frequency", "headroom")
     plots = (
         PlotSpec("spectrum", "Spectrum", ("spectrum",), "frequency in Hz", "level in dBV", detail=0, dense=True),
         PlotSpec("waveform", "Waveform", ("waveform",), "time in ms", "voltage in V", x_log=False, y="linear"),
@@ -162,7 +162,9 @@ def _compare_drive(
 def _spectrum_trace(tone: ToneAnalysis, capture: Capture, channel: int) -> Trace:
     """Lines in r.m.s., thinned to the highest line of each step of a log grid so that no peak is lost."""
     spectrum = tone.spectrum
-    frequency, lines = spectrum.frequency_hz[1:], spectrum.line_rms[1:]
+    # the last lines before half the rate are those of the converter's filter, not of the unit
+    stop = int(0.98 * len(spectrum.line_rms))
+    frequency, lines = spectrum.frequency_hz[1:stop], spectrum.line_rms[1:stop]
     edges = np.unique(np.searchsorted(frequency, np.geomspace(frequency[0], frequency[-1], _SPECTRUM_POINTS)))
     edges = edges[edges < len(frequency)]
     stops = np.append(edges[1:], len(frequency))

@@ -18,7 +18,7 @@ from utter_calm.rig.live import LiveTone
 
 SPECTRUM_FRAMES = 32_768
 _READING_S = 0.45
-_READING_PERIOD_S = 0.15
+_READING_PERIOD_S = 0.3
 _WAVE_PERIODS = 3
 
 

@@ -77,6 +77,7 @@ class Response(StepKind[ResponseSettings]):
             "frequency of the fundamental in Hz",
             "dB re fundamental",
             percent=True,
+            dense=True,
         ),
     )
 

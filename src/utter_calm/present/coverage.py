@@ -9,6 +9,7 @@ from utter_calm.job.model import Setup
 from utter_calm.job.run import Cell
 from utter_calm.job.take import FLOOR, UNIT, TakeSummary
 from utter_calm.job.verdict import Outcome
+from utter_calm.measure.result import Reading
 from utter_calm.present.values import condition_text, reading_text
 
 
@@ -75,8 +76,17 @@ def _headline(job: Job, take: TakeSummary) -> str:
         if readings:
             # two channels, one cell: the worse of them, which for all headlines is the larger, but for corners the lower
             worst = (min if name.endswith("corner") else max)(readings, key=lambda r: r.value)
-            return str(reading_text(worst))
+            return _short_text(worst)
     return "taken"
+
+
+def _short_text(reading: Reading) -> str:
+    """Three digits: a cell is for a glance."""
+    shown = reading_text(reading)
+    if "dB" in shown.unit:
+        return str(shown)
+    number = f"{float(shown.number.replace('−', '-')):.3g}".replace("-", "−")
+    return f"{number} {shown.unit}"
 
 
 def _floor_cell(job: Job, step: str) -> CellView:

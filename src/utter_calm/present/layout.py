@@ -35,6 +35,8 @@ def thinned(position: FloatArray, height: FloatArray, columns: int) -> tuple[Flo
     """
     if len(position) <= 4 * columns:
         return position, height
+    if not np.isfinite(height).all():
+        return position, height  # gaps must stay gaps
     edges = np.linspace(position[0], position[-1], columns + 1)
     starts = np.unique(np.searchsorted(position, edges[:-1]))
     low, high = np.minimum.reduceat(height, starts), np.maximum.reduceat(height, starts)

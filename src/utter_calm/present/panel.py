@@ -11,7 +11,7 @@ from utter_calm.measure.kinds import kind_of
 from utter_calm.measure.result import Reading
 from utter_calm.present.definitions import definition
 from utter_calm.present.values import beside_text, reading_text, value_text
-from utter_calm.quantities import Shown, amplitude_to_db
+from utter_calm.quantities import Shown, amplitude_to_db, si_text
 from utter_calm.quantities.text import fixed
 
 
@@ -129,7 +129,7 @@ def claim_view(verdict: Verdict) -> ClaimView:
         shown = Shown(fixed(amplitude_to_db(verdict.value), 3), "dB")
     measured = str(shown)
     if verdict.at is not None:
-        measured += f" at {value_text('lower_corner', verdict.at, 'Hz')}"
+        measured += f" at {si_text(verdict.at, 'Hz', digits=3)}"
     return ClaimView(verdict.outcome, verdict.claim.text, measured, _margin(verdict))
 
 
@@ -142,7 +142,7 @@ def _margin(verdict: Verdict) -> str:
         decibels = abs(amplitude_to_db(value / bound))
         far = f"{fixed(decibels, 1 if decibels > 3 else 3)} dB"
     else:
-        far = str(value_text(name, abs(value - bound), verdict.unit))
+        far = str(si_text(abs(value - bound), verdict.unit, digits=3))
     if verdict.outcome is Outcome.MET:
         return f"by {far}"
     if verdict.outcome is Outcome.MISSED:

@@ -42,8 +42,8 @@ class CurveView:
         Range of x in which it is data; outside it fades.
     dense
         Whether it is noisy and long: drawn thin.
-    spread
-        (n,) half height of its uncertainty band in the unit of y, or None.
+    doubtful
+        (n,) where it is no more than noise, or None: drawn faint.
     """
 
     x: FloatArray
@@ -55,6 +55,7 @@ class CurveView:
     valid: tuple[float, float] | None = None
     invalid_reason: str = ""
     dense: bool = False
+    doubtful: npt.NDArray[np.bool_] | None = None
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -135,7 +136,7 @@ def plot_view(
         spec = replace(
             spec, y_label="difference in degrees" if spec.y == "phase" else "difference in dB", percent=False
         )
-        title = f"{spec.title}: difference to {label(comparison, reference, kind.key)}"
+        title = f"Difference to {label(comparison, reference, kind.key)}"
     floor_curve = _floor_curve(spec, floor) if floor is not None and reference is None else None
     bounds = [] if reference is not None else [b for c in claims if c.name in spec.traces for b in _bounds(c)]
     return _with_axes(spec, title, differs, same, curves, floor_curve, bounds, is_difference=reference is not None)
@@ -165,19 +166,18 @@ def _curves(
             several = len(spec.traces) > 1
             words = [name] if name else []
             if several:
-                words.append(f"{_ordinal(trace_name)} harmonic")
+                words.append(_ordinal(trace_name))
             if len(present) > 1 and not (several and trace.channel > 1):
                 words.append(f"ch {trace.channel}")
             hue = position if several and total == 1 else index
-            out.append(
-                _curve(spec, shown, ", ".join(words), hue, focus=index == total - 1 and not (several and position > 1))
-            )
+            focus = index == total - 1 and not (several and position > 1) and not (spec.dense and trace.channel > 1)
+            out.append(_curve(spec, shown, ", ".join(words), hue, focus=focus))
     return out
 
 
 def _ordinal(trace_name: str) -> str:
     number = trace_name.rpartition("_")[2]
-    return {"2": "2nd", "3": "3rd"}.get(number, f"{number}th")
+    return {"2": "2nd harmonic", "3": "3rd harmonic"}.get(number, f"{number}th harmonic")
 
 
 def _curve(spec: PlotSpec, trace: Trace, text: str, hue: int, *, focus: bool) -> CurveView:
@@ -191,6 +191,7 @@ def _curve(spec: PlotSpec, trace: Trace, text: str, hue: int, *, focus: bool) ->
         valid=trace.valid,
         invalid_reason=trace.invalid_reason,
         dense=spec.dense,
+        doubtful=trace.magnitude < trace.uncertainty if spec.percent and trace.uncertainty is not None else None,
     )
 
 
@@ -246,7 +247,7 @@ def _with_axes(
     x_low = min(float(c.x[0]) for c in curves)
     x_high = max(float(c.x[-1]) for c in curves)
     if spec.x_log:
-        x_low = max(x_low, x_high / 10 ** (5.5 if not spec.dense else 3.9))
+        x_low = max(x_low, x_high / 10 ** (3.9 if spec.dense and not spec.percent else 5.5))
     heights = np.concatenate([*(c.y for c in curves), *(b.y for b in bounds)])
     detail = None
     if spec.y == "linear":
@@ -257,7 +258,7 @@ def _with_axes(
         span = float(np.nanmax(np.abs(heights)))
         step = _nice_step(np.array([-span, span, 0.01, -0.01]))
         low, high = sensible_range(np.array([-span, span]), least_span=0.02, step=step)
-    elif spec.dense:
+    elif spec.dense and not spec.percent:
         top = float(np.nanmax(heights))
         quiet = float(np.nanpercentile(np.concatenate([c.y for c in curves]), 3))
         low, high = np.floor((quiet - 12) / 20) * 20, np.ceil((top + 6) / 20) * 20
@@ -286,8 +287,8 @@ def _level_range(spec: PlotSpec, heights: FloatArray, floor: CurveView | None) -
         heights = np.concatenate([heights, [float(np.median(floor.y))]])
     high = float(np.nanmax(heights))
     # deep nulls and noise far down must not flatten what matters
-    low = max(float(np.nanpercentile(heights, 2)) - 3, high - 100)
-    least = 20.0 if spec.detail else 40.0
+    low = max(float(np.nanpercentile(heights, 1)), high - 100)
+    least = 12.0 if spec.detail else 40.0
     return sensible_range(np.array([low, high]), least_span=least, step=5 if spec.detail else 10)
 
 

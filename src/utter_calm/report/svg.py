@@ -109,7 +109,7 @@ def _text(x: float, y: float, text: str, colour: str, anchor: str, size: float =
 
 
 def _path(frame: _Frame, x: FloatArray, y: FloatArray) -> str:
-    at, height = thinned(frame.x(x), frame.y(y), int(frame.right - frame.left))
+    at, height = thinned(frame.x(x), frame.y(y), int((frame.right - frame.left) * 0.7))
     # far outside is pulled near: the clip hides it, and numbers stay short
     height = np.clip(height, frame.top - 500, frame.bottom + 500)
     return "M" + "L".join(f"{a:.1f} {h:.1f}" for a, h in zip(at.tolist(), height.tolist(), strict=True))
@@ -131,12 +131,18 @@ def _curve(frame: _Frame, curve: CurveView, palette: Palette) -> list[str]:
     width = 0.9 if curve.dense else 2.0 if curve.focus else 1.3
     dash = DASHES[(curve.channel - 1) % len(DASHES)]
     dashes = f' stroke-dasharray="{" ".join(str(d * width) for d in dash)}"' if dash and not curve.dense else ""
-    opacity = ' stroke-opacity="0.6"' if curve.dense and curve.channel > 1 else ""
+    opacity = ' stroke-opacity="0.6"' if curve.dense and not curve.focus else ""
     inside = np.ones(len(curve.x), dtype=bool)
     if curve.valid is not None:
         inside = (curve.x >= curve.valid[0] * (1 - 1e-9)) & (curve.x <= curve.valid[1] * (1 + 1e-9))
     out = []
-    if inside.any():
+    if curve.doubtful is not None and inside.any():
+        path = _path(frame, curve.x[inside], curve.y[inside])
+        out.append(f'<path d="{path}" stroke="{colour}" stroke-width="0.7" stroke-opacity="0.22"/>')
+        for start, stop in _runs(inside & ~curve.doubtful):
+            path = _path(frame, curve.x[start:stop], curve.y[start:stop])
+            out.append(f'<path d="{path}" stroke="{colour}" stroke-width="1.5"/>')
+    elif inside.any():
         path = _path(frame, curve.x[inside], curve.y[inside])
         out.append(f'<path d="{path}" stroke="{colour}" stroke-width="{width}"{dashes}{opacity}/>')
     for outside in (curve.x < (curve.valid or (0, 0))[0], curve.x > (curve.valid or (0, np.inf))[1]):
@@ -146,6 +152,12 @@ def _curve(frame: _Frame, curve: CurveView, palette: Palette) -> list[str]:
                 f'<path d="{path}" stroke="{colour}" stroke-width="1" stroke-dasharray="1 4" stroke-opacity="0.5"/>'
             )
     return out
+
+
+def _runs(mask: npt.NDArray[np.bool_]) -> list[tuple[int, int]]:
+    """Give start and stop of each run of two or more true values."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], mask.astype(np.int8), [0]]))).reshape(-1, 2)
+    return [(int(a), int(b)) for a, b in edges if b - a > 1]
 
 
 def _labels(frame: _Frame, palette: Palette) -> list[str]:

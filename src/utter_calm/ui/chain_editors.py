@@ -1,0 +1,263 @@
+"""The editors that open under the links of the chain, and under “+ step” and “+ condition”."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
+
+from utter_calm.errors import InputError
+from utter_calm.job.model import LOAD, Factor, Step
+from utter_calm.measure.kind import StepSettings, setting_fields
+from utter_calm.measure.kinds import KINDS
+from utter_calm.present.values import condition_text
+from utter_calm.quantities import amplitude_to_db, db_to_amplitude, parse_quantity
+from utter_calm.quantities.text import fixed
+from utter_calm.ui.fields import FormLine, PopupForm, QuantityEdit
+from utter_calm.ui.session import JobSession
+
+
+def open_editor(session: JobSession, key: str, under: QWidget) -> PopupForm | None:
+    """Open the editor of a link; None where there is nothing to edit."""
+    makers = {"signal": step_editor, "output": _output_editor, "unit": _unit_editor, "load": load_editor,
+              "pickup": _pickup_editor, "input": _input_editor}  # fmt: skip
+    form = makers[key](session, under)
+    if form is not None:
+        form.open_under(under)
+    return form
+
+
+def _line(text: str, label: str) -> QLineEdit:
+    field = QLineEdit(text)
+    field.setAccessibleName(label)
+    field.setMinimumWidth(240)
+    return field
+
+
+def settings_lines(
+    settings_type: type[StepSettings], values: dict[str, float], *, analysis_only: bool = False
+) -> list[FormLine]:
+    """Make a form's lines from the declaration of a kind's settings."""
+    return [
+        FormLine(f.name, f.label, QuantityEdit(f.label, f.unit, values.get(f.name, 0.0)))
+        for f in setting_fields(settings_type)
+        if f.analysis_only or not analysis_only
+    ]
+
+
+def settings_from(form: PopupForm, settings_type: type[StepSettings], values: dict[str, float]) -> StepSettings:
+    """Read the settings back from a form; fields that are not in it keep their values."""
+    merged = dict(values)
+    for field in setting_fields(settings_type):
+        if field.name in form.fields:
+            value = form.quantity(field.name)
+            merged[field.name] = round(value) if field.name == "rate_hz" else value
+    return settings_type(**merged)
+
+
+def step_editor(session: JobSession, parent: QWidget) -> PopupForm | None:
+    """Edit the chosen step's settings; fields follow from its kind."""
+    step = session.step
+    if step is None:
+        return None
+    kind = step.measure
+
+    def apply(form: PopupForm) -> None:
+        settings = settings_from(form, kind.settings_type, step.settings)
+        session.document.rig.check_level(settings.level_v)  # type: ignore[attr-defined]
+        session.edit_step(step, settings)
+
+    form = PopupForm(parent, f"{step.title}: {kind.question}", settings_lines(kind.settings_type, step.settings), apply)
+    form.add_button("Remove step", lambda: _remove_step(session, step))
+    return form
+
+
+def _remove_step(session: JobSession, step: Step) -> None:
+    """Take a step out of the plan; its takes stay in the file, and undo brings it back."""
+    steps = tuple(s for s in session.document.steps if s.id != step.id)
+    session.edit(f"remove {step.title}", replace(session.document, steps=steps))
+
+
+def _output_editor(session: JobSession, parent: QWidget) -> PopupForm:
+    rig = session.document.rig
+
+    def apply(form: PopupForm) -> None:
+        changed = replace(rig, ceiling_v=form.quantity("ceiling"), output_full_scale_v=form.quantity("full_scale"))
+        session.edit("change the output", replace(session.document, rig=changed))
+
+    lines = [
+        FormLine("ceiling", "Never more than", QuantityEdit("Ceiling", "V", rig.ceiling_v)),
+        FormLine("full_scale", "Sine at full scale", QuantityEdit("Output full scale", "V", rig.output_full_scale_v)),
+    ]
+    return PopupForm(parent, "Output (r.m.s. volts at the connector)", lines, apply)
+
+
+def _input_editor(session: JobSession, parent: QWidget) -> PopupForm:
+    rig = session.document.rig
+
+    def apply(form: PopupForm) -> None:
+        changed = replace(rig, input_full_scale_v=form.quantity("full_scale"), calibrated=form.text("calibrated"))
+        session.edit("change the input", replace(session.document, rig=changed))
+
+    lines = [
+        FormLine("full_scale", "Sine at full scale", QuantityEdit("Input full scale", "V", rig.input_full_scale_v)),
+        FormLine("calibrated", "Calibrated on", _line(rig.calibrated, "Calibrated on")),
+    ]
+    return PopupForm(parent, "Input (r.m.s. volts at the connector)", lines, apply)
+
+
+def _pickup_editor(session: JobSession, parent: QWidget) -> PopupForm:
+    rig = session.document.rig
+
+    def apply(form: PopupForm) -> None:
+        changed = replace(rig, pickup_ratio=form.quantity("ratio"), u_level=form.quantity("u_level") / 2)
+        session.edit("change the pickup", replace(session.document, rig=changed))
+
+    lines = [
+        FormLine("ratio", "Divides by", QuantityEdit("Pickup ratio", "1", rig.pickup_ratio)),
+        FormLine("u_level", "Uncertainty of levels (k = 2)", _Percent(2 * rig.u_level)),
+    ]
+    return PopupForm(parent, "Pickup between the unit and the input", lines, apply)
+
+
+class _Percent(QuantityEdit):
+    """A ratio that is shown and typed in per cent."""
+
+    def __init__(self, value: float) -> None:
+        super().__init__("Uncertainty", "1", value)
+        self._shown = f"{100 * value:g} %"
+        self.setText(self._shown)
+
+
+def _unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
+    unit = session.document.unit
+
+    def apply(form: PopupForm) -> None:
+        gain = db_to_amplitude(_decibels(form.text("gain")))
+        changed = replace(
+            unit, name=form.text("name") or "Unit", sample=form.text("sample"), settings=form.text("settings"),
+            nominal_gain=gain, notes=form.text("notes"),
+        )  # fmt: skip
+        session.edit("change the unit", replace(session.document, unit=changed))
+
+    lines = [
+        FormLine("name", "What it is", _line(unit.name, "What it is")),
+        FormLine("sample", "Which one", _line(unit.sample, "Which one")),
+        FormLine("settings", "Switches and knobs", _line(unit.settings, "Switches and knobs")),
+        FormLine("gain", "Gain by its data sheet", _line(f"{fixed(amplitude_to_db(unit.nominal_gain), 2)} dB", "Gain")),
+        FormLine("notes", "Notes", _line(unit.notes, "Notes")),
+    ]
+    return PopupForm(parent, "Unit under test", lines, apply)
+
+
+def _decibels(text: str) -> float:
+    """Read a gain in dB, with or without the unit."""
+    bare = text.lower().removesuffix("db").strip().replace("−", "-").replace(",", ".")
+    try:
+        return float(bare)
+    except ValueError:
+        raise InputError(f"The gain “{text}” is not a number of dB.", hint="Type it as in 29.6 dB.") from None
+
+
+def load_editor(session: JobSession, parent: QWidget) -> PopupForm:
+    """Choose the load that is switched on, and which loads the plan varies."""
+    document = session.document
+    factor = next((f for f in document.factors if f.name == LOAD), Factor(LOAD, ()))
+    chooser = QComboBox()
+    chooser.setAccessibleName("Load that is switched on")
+    values = list(factor.values) or ["none"]
+    standing = session.standing_load
+    if standing and standing not in values:
+        values.append(standing)
+    for value in values:
+        chooser.addItem(condition_text(value), value)
+    chooser.setCurrentIndex(max(0, chooser.findData(standing)))
+
+    def apply(form: PopupForm) -> None:
+        wanted = parse_loads(form.text("values"))
+        limit = form.quantity("power")
+        changed = replace(factor, values=wanted)
+        factors = tuple(changed if f.name == LOAD else f for f in document.factors)
+        if factor not in document.factors:
+            factors = (*factors, changed)
+        rig = replace(document.rig, load_power_w=limit)
+        session.edit("change the loads", replace(document, factors=factors, rig=rig))
+        if chooser.currentData() != session.standing_load:
+            session.set_bench(LOAD, str(chooser.currentData()))
+
+    lines = [
+        FormLine("standing", "Switched on now", chooser),
+        FormLine("values", "Loads in the plan", _line(", ".join(factor.values), "Loads in the plan")),
+        FormLine("power", "It can take", QuantityEdit("Power of the load", "W", document.rig.load_power_w)),
+    ]
+    return PopupForm(parent, "Load on the unit's output", lines, apply)
+
+
+def parse_loads(text: str) -> tuple[str, ...]:
+    """Read a list of loads such as ``8 ohm, 4 ohm``.
+
+    Raises
+    ------
+    InputError
+        One of them is not a resistance, or there is none.
+    """
+    out = []
+    for part in (p.strip() for p in text.replace(";", ",").split(",")):
+        if not part:
+            continue
+        if part.lower() in ("none", "open", "no load"):
+            out.append("none")
+            continue
+        ohm = parse_quantity(part, "ohm", what="load")
+        if not ohm > 0:
+            raise InputError(f"A load of {part} is a short circuit.", hint="Type a resistance above 0 Ω.")
+        out.append(f"{ohm:g} ohm")
+    if not out:
+        raise InputError("There is no load in the list.", hint="Type at least one, such as 8 ohm; or none.")
+    return tuple(dict.fromkeys(out))
+
+
+def add_step_editor(session: JobSession, parent: QWidget) -> PopupForm:
+    """Add a step of any kind."""
+    chooser = QComboBox()
+    chooser.setAccessibleName("Kind of step")
+    for kind in KINDS.values():
+        chooser.addItem(f"{kind.title}: {kind.question}", kind.key)
+
+    def apply(form: PopupForm) -> None:
+        kind = KINDS[str(chooser.currentData())]
+        taken = {s.id for s in session.document.steps}
+        base = kind.key.replace("_", "-")
+        ident = next(n for n in (base, *(f"{base}-{k}" for k in range(2, 999))) if n not in taken)
+        step = Step(ident, kind.key, label=form.text("label")).with_settings(kind.settings_type())
+        session.edit(f"add {step.title}", replace(session.document, steps=(*session.document.steps, step)))
+
+    lines = [
+        FormLine("kind", "Measure", chooser),
+        FormLine("label", "Called (may be empty)", _line("", "Name of the step")),
+    ]
+    return PopupForm(parent, "Add a step", lines, apply)
+
+
+def add_condition_editor(session: JobSession, parent: QWidget) -> PopupForm:
+    """Vary something else than the load."""
+
+    def apply(form: PopupForm) -> None:
+        name = form.text("name").lower()
+        values = tuple(dict.fromkeys(v.strip() for v in form.text("values").split(",") if v.strip()))
+        known = {f.name for f in session.document.factors}
+        if not name or not values:
+            raise InputError("A condition needs a name and at least one value.", hint="As in: volume; half, full.")
+        if name in known or name == "unit":
+            raise InputError(f"There is a condition “{name}” already.", hint="Choose another name, or edit that one.")
+        if name == LOAD:
+            values = parse_loads(", ".join(values))
+        factor = Factor(name, values, form.text("prompt") or "Set {name} to {value}.")
+        session.edit(f"vary {name}", replace(session.document, factors=(*session.document.factors, factor)))
+
+    lines = [
+        FormLine("name", "What is varied", _line("", "What is varied")),
+        FormLine("values", "Its values, with commas", _line("", "Values")),
+        FormLine("prompt", "What a hand has to do", _line("Set {name} to {value}.", "Prompt")),
+    ]
+    return PopupForm(parent, "Vary a condition", lines, apply)

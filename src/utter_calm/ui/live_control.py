@@ -1,0 +1,80 @@
+"""Starts and stops the live tone and puts it together with its analysis."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, Signal
+
+from utter_calm.errors import InputError
+from utter_calm.job.model import Setup
+from utter_calm.measure.first_look import FirstLookSettings
+from utter_calm.measure.live import LiveAnalyser
+from utter_calm.rig.live import LiveTone
+from utter_calm.ui.session import JobSession
+
+
+class LiveControl(QObject):
+    """At most one live tone at a time."""
+
+    changed = Signal()
+
+    def __init__(self, session: JobSession) -> None:
+        super().__init__(session)
+        self._session = session
+        self._tone: LiveTone | None = None
+        self.analyser: LiveAnalyser | None = None
+        self.level_v = 0.0
+        session.bench_changed.connect(self._follow_load)
+
+    @property
+    def running(self) -> bool:
+        """Whether a tone is on."""
+        return self._tone is not None
+
+    def start(self) -> None:
+        """Start the tone of the chosen step, or of the first one that is a tone.
+
+        Raises
+        ------
+        InputError
+            No step of the plan is a tone, or its level is above the ceiling.
+        DeviceGone
+            The device is not there.
+        """
+        steps = [s for s in (self._session.step, *self._session.document.steps) if s is not None]
+        for step in steps:
+            settings = step.typed_settings()
+            if isinstance(settings, FirstLookSettings):
+                break
+        else:
+            raise InputError("No step of the plan is a tone.", hint="Add a first look with “+ step”.")
+        rig = self._session.document.rig
+        device = self._session.bench.device
+        self._tone = LiveTone(device, rig, settings.frequency_hz, settings.level_v, settings.rate_hz)
+        self.level_v = settings.level_v
+        self.analyser = LiveAnalyser(self._tone, rig, settings, self._load())
+        self.changed.emit()
+
+    def set_level(self, level_v: float) -> None:
+        """Change the level while the tone runs; errors as in :meth:`LiveTone.set_level`."""
+        if self._tone is not None:
+            self._tone.set_level(level_v)
+            self.level_v = level_v
+
+    def mute(self) -> None:
+        """Silence, at once."""
+        if self._tone is None:
+            return
+        self._tone.mute()
+        if self.analyser is not None:
+            self.analyser.stop()
+        self._tone.wait(0.5)
+        self._tone, self.analyser = None, None
+        self.changed.emit()
+
+    def _load(self) -> float | None:
+        load = self._session.standing_load
+        return Setup((("load", load),)).load_ohm if load else None
+
+    def _follow_load(self) -> None:
+        if self.analyser is not None:
+            self.analyser.set_load(self._load())

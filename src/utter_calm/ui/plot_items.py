@@ -1,0 +1,209 @@
+"""Axes, grid and labels of the plot, drawn from the same ticks as the report."""
+
+from __future__ import annotations
+
+import math
+
+import pyqtgraph as pg
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
+
+from utter_calm.present.axis import linear_ticks, log_ticks, tick_text
+from utter_calm.present.layout import spread_labels
+from utter_calm.present.palette import DASHES, Palette
+from utter_calm.present.plot import CurveView
+from utter_calm.ui.theme import font
+
+
+class Scale:
+    """One direction of the plot: how values and places in the view belong together."""
+
+    def __init__(self, *, log: bool = False, percent: bool = False) -> None:
+        self.log, self.percent = log, percent
+
+    def place(self, value: float) -> float:
+        """Place of a value in view coordinates."""
+        return math.log10(max(value, 1e-300)) if self.log else value
+
+    def value(self, place: float) -> float:
+        """Value at a place."""
+        return 10.0**place if self.log else place
+
+    def ticks(self, low: float, high: float) -> tuple[list[tuple[float, str]], list[float]]:
+        """Major ticks with labels, and minor ones, between two places."""
+        if self.log:
+            major, minor = log_ticks(self.value(low), self.value(high))
+            return [(self.place(v), tick_text(v)) for v in major], [self.place(v) for v in minor]
+        major, _ = linear_ticks(low, high)
+        step = major[1] - major[0] if len(major) > 1 else None
+        if self.percent:
+            return [(v, tick_text(v, step)) for v in major], []
+        return [(v, tick_text(v, step)) for v in major], []
+
+
+class ScaleAxis(pg.AxisItem):
+    """An axis that paints the scale's ticks; in per cent with the dB under it where the scale is both."""
+
+    def __init__(self, orientation: str, scale: Scale, palette: Palette) -> None:
+        super().__init__(orientation)
+        self.scale_ = scale
+        self.palette_ = palette
+        self.setStyle(showValues=True)
+        if orientation == "left":
+            self.setWidth(58)
+        else:
+            self.setHeight(24)
+
+    def paint(self, painter: QPainter, *_args) -> None:  # noqa: ANN002
+        """Paint labels only; the lines are the grid's."""
+        view = self.linkedView()
+        if view is None:
+            return
+        (x_low, x_high), (y_low, y_high) = view.viewRange()
+        box = self.mapRectFromScene(view.sceneBoundingRect())
+        painter.setFont(font(12))
+        metrics = QFontMetricsF(painter.font())
+        if self.orientation == "bottom":
+            self._paint_bottom(painter, metrics, box, x_low, x_high)
+        else:
+            self._paint_left(painter, metrics, box, y_low, y_high)
+
+    def _paint_bottom(self, painter: QPainter, metrics: QFontMetricsF, box: QRectF, low: float, high: float) -> None:
+        painter.setPen(QColor(self.palette_.soft_text))
+        end = -math.inf
+        for place, text in self.scale_.ticks(low, high)[0]:
+            x = box.left() + (place - low) / (high - low) * box.width()
+            width = metrics.horizontalAdvance(text)
+            left = min(max(x - width / 2, 0), self.boundingRect().width() - width)
+            if left > end + 6:
+                painter.drawText(QPointF(left, metrics.ascent() + 5), text)
+                end = left + width
+
+    def _paint_left(self, painter: QPainter, metrics: QFontMetricsF, box: QRectF, low: float, high: float) -> None:
+        right = self.boundingRect().width() - 8
+        for place, text in percent_labels(low, high) if self.scale_.percent else self.scale_.ticks(low, high)[0]:
+            y = box.bottom() - (place - low) / (high - low) * box.height()
+            painter.setPen(QColor(self.palette_.text if self.scale_.percent else self.palette_.soft_text))
+            painter.drawText(QPointF(right - metrics.horizontalAdvance(text), y + metrics.capHeight() / 2), text)
+            if self.scale_.percent:
+                beneath = f"{tick_text(round(place))} dB"
+                painter.setPen(QColor(self.palette_.soft_text))
+                small = font(10)
+                painter.setFont(small)
+                width = QFontMetricsF(small).horizontalAdvance(beneath)
+                painter.drawText(QPointF(right - width, y + metrics.capHeight() / 2 + 12), beneath)
+                painter.setFont(font(12))
+
+    def tickValues(self, *_args) -> list:  # noqa: ANN002
+        """Nothing: the ticks are painted here."""
+        return []
+
+
+def percent_labels(low: float, high: float) -> list[tuple[float, str]]:
+    """Places at whole decades of per cent, every 20 dB, with their label."""
+    out = []
+    for k in range(math.ceil(low / 20), math.floor(high / 20) + 1):
+        value = 100 * 10.0**k
+        text = f"{value:g} %" if value >= 1e-4 * 0.999 else f"10^{k + 2} %".replace("-", "−")
+        out.append((20.0 * k, _superscript(text)))
+    return out
+
+
+def _superscript(text: str) -> str:
+    if "^" not in text:
+        return text
+    base, _, rest = text.partition("^")
+    power, _, unit = rest.partition(" ")
+    return base + power.translate(str.maketrans("0123456789−", "⁰¹²³⁴⁵⁶⁷⁸⁹⁻")) + " " + unit
+
+
+class Grid(pg.GraphicsObject):
+    """The grid: few plain lines, cheap to paint."""
+
+    def __init__(self, x: Scale, y: Scale, palette: Palette) -> None:
+        super().__init__()
+        self.x, self.y, self.palette_ = x, y, palette
+        self.setZValue(-100)
+
+    def boundingRect(self) -> QRectF:
+        """The whole view."""
+        view = self.getViewBox()
+        return view.viewRect() if view is not None else QRectF()
+
+    def viewRangeChanged(self) -> None:
+        """The lines follow the view."""
+        self.prepareGeometryChange()
+        self.update()
+
+    def paint(self, painter: QPainter, *_args) -> None:  # noqa: ANN002
+        """Draw the lines."""
+        rect = self.boundingRect()
+        if rect.isEmpty():
+            return
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, on=False)
+        major_x, minor_x = self.x.ticks(rect.left(), rect.right())
+        major_y = (
+            percent_labels(rect.top(), rect.bottom()) if self.y.percent else self.y.ticks(rect.top(), rect.bottom())[0]
+        )
+        faint, plain = QColor(self.palette_.grid), QColor(self.palette_.grid)
+        faint.setAlphaF(0.45)
+        painter.setPen(_cosmetic(faint))
+        for place in minor_x:
+            painter.drawLine(QPointF(place, rect.top()), QPointF(place, rect.bottom()))
+        painter.setPen(_cosmetic(plain))
+        for place, _ in major_x:
+            painter.drawLine(QPointF(place, rect.top()), QPointF(place, rect.bottom()))
+        for place, _ in major_y:
+            painter.drawLine(QPointF(rect.left(), place), QPointF(rect.right(), place))
+
+
+def _cosmetic(colour: QColor, width: float = 1) -> QPen:
+    pen = QPen(colour, width)
+    pen.setCosmetic(True)
+    return pen
+
+
+class LabelAxis(pg.AxisItem):
+    """The right edge, where each curve says its name in its own colour and dashes, none over another."""
+
+    def __init__(self, palette: Palette) -> None:
+        super().__init__("right")
+        self.palette_ = palette
+        self._entries: list[tuple[CurveView, float]] = []
+        self.setWidth(12)
+
+    def set_curves(self, curves: list[tuple[CurveView, float]]) -> None:
+        """Take curves with the height of their last visible point."""
+        self._entries = [(curve, height) for curve, height in curves if curve.label]
+        metrics = QFontMetricsF(font(12))
+        widest = max((metrics.horizontalAdvance(c.label) for c, _ in self._entries), default=0)
+        self.setWidth(min(190, widest + 40) if widest else 12)
+        self.update()
+
+    def paint(self, painter: QPainter, *_args) -> None:  # noqa: ANN002
+        """Write the labels."""
+        view = self.linkedView()
+        if view is None or not self._entries:
+            return
+        low, high = view.viewRange()[1]
+        box = self.mapRectFromScene(view.sceneBoundingRect())
+        painter.setFont(font(12))
+        metrics = QFontMetricsF(painter.font())
+        wanted = [box.bottom() - (height - low) / (high - low) * box.height() for _, height in self._entries]
+        wanted = [min(max(y, box.top()), box.bottom()) for y in wanted]
+        places = spread_labels(wanted, 15, box.top() + 7, box.bottom() - 5)
+        for (curve, _), y in zip(self._entries, places, strict=True):
+            colour = QColor(self.palette_.hues[curve.hue % len(self.palette_.hues)])
+            pen = QPen(colour, 1.8)
+            dash = DASHES[(curve.channel - 1) % len(DASHES)]
+            if dash:
+                pen.setDashPattern([d / 1.5 for d in dash])
+            painter.setPen(pen)
+            painter.drawLine(QPointF(6, y), QPointF(24, y))
+            painter.setPen(colour)
+            text = metrics.elidedText(curve.label, Qt.TextElideMode.ElideRight, self.boundingRect().width() - 30)
+            painter.drawText(QPointF(29, y + metrics.capHeight() / 2), text)
+
+    def tickValues(self, *_args) -> list:  # noqa: ANN002
+        """None."""
+        return []

@@ -1,0 +1,244 @@
+"""One open job in the window: what is chosen, what runs, and who is told when something changes."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QUndoCommand, QUndoStack
+
+from utter_calm.errors import UtterCalmError
+from utter_calm.job.demo import simulated_bench
+from utter_calm.job.job import Job
+from utter_calm.job.model import LOAD, JobDocument, Step
+from utter_calm.job.recent import remember
+from utter_calm.job.run import Answer, Bench, Cell, Prompt
+from utter_calm.job.take import FLOOR, TakeSummary
+from utter_calm.measure.kind import StepSettings
+from utter_calm.ui.worker import Computation, RunWorker
+
+
+class _Edit(QUndoCommand):
+    """An edit of the document: both versions, so that it can be taken back."""
+
+    def __init__(self, session: JobSession, text: str, before: JobDocument, after: JobDocument) -> None:
+        super().__init__(text)
+        self._session, self._before, self._after = session, before, after
+
+    def redo(self) -> None:
+        """Make the edit."""
+        self._session.store_document(self._after)
+
+    def undo(self) -> None:
+        """Take it back."""
+        self._session.store_document(self._before)
+
+
+class JobSession(QObject):
+    """The open job and all that can be done with it; knows no widgets."""
+
+    document_changed = Signal()
+    takes_changed = Signal()
+    selection_changed = Signal()
+    bench_changed = Signal()
+    run_started = Signal()
+    run_ended = Signal()
+    progressed = Signal(object)
+    asked = Signal(object)
+    answered = Signal()
+    told = Signal(str)
+    warned = Signal(object)
+
+    def __init__(self, job: Job, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.job = job
+        self.bench: Bench = simulated_bench(job.document.rig)
+        self.undo = QUndoStack(self)
+        self.auto_rig = False
+        self.selected: tuple[Cell, ...] = ()
+        self.pinned: tuple[TakeSummary, ...] = ()
+        self.difference = False
+        self._worker: RunWorker | None = None
+        self._prompt: Prompt | None = None
+        self._computations: set[Computation] = set()
+        remember(job.path)
+
+    # --- document -------------------------------------------------------------------------------------------------
+
+    @property
+    def document(self) -> JobDocument:
+        """The job's document."""
+        return self.job.document
+
+    def edit(self, text: str, document: JobDocument) -> None:
+        """Change the document in a way that undo can take back; a document that says the same is no edit."""
+        if document != self.document:
+            self.undo.push(_Edit(self, text, self.document, document))
+
+    def store_document(self, document: JobDocument) -> None:
+        """Write a document; called by the undo commands."""
+        rig_changed = document.rig != self.document.rig
+        try:
+            self.job.edit(document)
+        except UtterCalmError as problem:
+            self.warned.emit(problem)
+            return
+        if rig_changed:
+            standing = self.bench.standing
+            self.bench = simulated_bench(document.rig)
+            for factor, value in standing:
+                self.set_bench(factor, value)
+        self.document_changed.emit()
+
+    def edit_step(self, step: Step, settings: StepSettings) -> None:
+        """Change a step's settings.
+
+        Raises
+        ------
+        InputError
+            A value is out of bounds; nothing changes.
+        """
+        settings.check()
+        changed = step.with_settings(settings)
+        steps = tuple(changed if s.id == step.id else s for s in self.document.steps)
+        self.edit(f"change {step.title}", replace(self.document, steps=steps))
+
+    def save_as(self, path: Path) -> None:
+        """Go on in a new file; errors as in :meth:`Job.save_as`."""
+        self.job.save_as(path)
+        remember(path)
+        self.document_changed.emit()
+
+    # --- selection ------------------------------------------------------------------------------------------------
+
+    @property
+    def step(self) -> Step | None:
+        """The step of the chosen cells."""
+        ids = [cell.step for cell in self.selected]
+        known = {s.id: s for s in self.document.steps}
+        return known.get(ids[-1]) if ids else next(iter(known.values()), None)
+
+    def select(self, cells: tuple[Cell, ...]) -> None:
+        """Choose cells of one row."""
+        self.pinned = ()
+        if cells != self.selected:
+            self.selected = cells
+            self.selection_changed.emit()
+
+    def pin(self, takes: tuple[TakeSummary, ...]) -> None:
+        """Show certain takes, old ones perhaps, instead of the cells' newest."""
+        self.pinned = takes
+        self.selection_changed.emit()
+
+    def shown_takes(self) -> tuple[TakeSummary, ...]:
+        """Give the takes that the plot shows, in the order of the columns."""
+        if self.pinned:
+            return self.pinned
+        takes = []
+        for cell in self.selected:
+            take = self.job.floor(cell.step) if cell.role == FLOOR else self.job.current(cell.step, cell.setup)
+            if take is not None:
+                takes.append(take)
+        return tuple(takes)
+
+    # --- bench ----------------------------------------------------------------------------------------------------
+
+    def set_bench(self, factor: str, value: str) -> None:
+        """Switch something on the bench, by the program where that is possible."""
+        if self.bench.control is not None and self.bench.control.can_set(factor):
+            self.bench.control.set_value(factor, value)
+        self.bench.note(factor, value)
+        self.bench_changed.emit()
+
+    @property
+    def standing_load(self) -> str | None:
+        """The load that is switched on."""
+        return self.bench.value(LOAD)
+
+    # --- running --------------------------------------------------------------------------------------------------
+
+    @property
+    def running(self) -> bool:
+        """Whether a run is on."""
+        return self._worker is not None
+
+    @property
+    def prompt(self) -> Prompt | None:
+        """What the run waits for."""
+        return self._prompt
+
+    def run(self, cells: list[Cell], *, paced: bool = False, auto: bool | None = None) -> None:
+        """Start measuring cells; what happens comes by signals. Does nothing while a run is on."""
+        if self._worker is not None or not cells:
+            return
+        if self.job.read_only:
+            self.told.emit("This job is open for reading only: save it under another name first.")
+            return
+        auto = self.auto_rig if auto is None else auto
+        worker = RunWorker(self.job, cells, self.bench, paced=paced, auto=auto, parent=self)
+        worker.asked.connect(self._asked)
+        worker.progressed.connect(self.progressed)
+        worker.taken.connect(self._taken)
+        worker.failed.connect(self.warned)
+        worker.cancelled.connect(lambda: self.told.emit("Stopped. Takes that were finished are stored."))
+        worker.finished.connect(self._ended)
+        self._worker = worker
+        self.run_started.emit()
+        worker.start()
+
+    def answer(self, answer: Answer) -> None:
+        """Answer the prompt."""
+        if self._worker is not None and self._prompt is not None:
+            self._prompt = None
+            self.answered.emit()
+            self._worker.answer(answer)
+
+    def cancel(self) -> None:
+        """Stop the run."""
+        if self._worker is not None:
+            self._worker.cancel()
+
+    def compute_again(self, take: TakeSummary, settings: StepSettings) -> None:
+        """Analyse an old take's capture with other settings, off the window's thread."""
+        computation = Computation(lambda: self.job.derive(take, settings), self)
+        computation.done.connect(self._derived)
+        self.start(computation)
+
+    def start(self, computation: Computation) -> None:
+        """Run a computation and keep it until it is done; its error is shown."""
+        computation.failed.connect(self.warned)
+        computation.finished.connect(lambda: (self._computations.discard(computation), computation.deleteLater()))
+        self._computations.add(computation)
+        computation.start()
+
+    def close(self) -> None:
+        """Stop everything and let the file go."""
+        if self._worker is not None:
+            self._worker.cancel()
+            self._worker.wait(5000)
+        for computation in list(self._computations):
+            computation.wait(20_000)
+        self.job.close()
+
+    def _asked(self, prompt: Prompt) -> None:
+        self._prompt = prompt
+        self.asked.emit(prompt)
+
+    def _taken(self, cell: Cell, take: TakeSummary) -> None:
+        self.bench_changed.emit()
+        self.takes_changed.emit()
+        if take.trust and any(t.grave for t in take.trust):
+            self.told.emit(next(t.text for t in take.trust if t.grave))
+
+    def _derived(self, take: TakeSummary) -> None:
+        self.takes_changed.emit()
+        self.pin((self.job.take(take.derived_from), take) if take.derived_from else (take,))
+
+    def _ended(self) -> None:
+        if self._worker is not None:
+            self._worker.deleteLater()
+        self._worker, self._prompt = None, None
+        self.answered.emit()
+        self.bench_changed.emit()
+        self.run_ended.emit()

@@ -1,0 +1,94 @@
+"""Table models of claims and takes."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
+
+from utter_calm.job.job import Job
+from utter_calm.job.model import Claim, Setup
+from utter_calm.job.take import TakeSummary
+from utter_calm.present.coverage import setup_title
+from utter_calm.present.panel import ClaimView, claim_view
+from utter_calm.present.words import take_title
+
+ROW_ROLE = Qt.ItemDataRole.UserRole
+_Index = QModelIndex | QPersistentModelIndex
+
+
+class _RowsModel(QAbstractTableModel):
+    """Rows of texts; ``ROW_ROLE`` gives what stands behind a row."""
+
+    headings: tuple[str, ...] = ()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._rows: list[tuple[tuple[str, ...], Any]] = []
+
+    def _replace(self, rows: list[tuple[tuple[str, ...], Any]]) -> None:
+        self.beginResetModel()
+        self._rows = rows
+        self.endResetModel()
+
+    def rowCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008
+        """Number of rows."""
+        return 0 if parent.isValid() else len(self._rows)
+
+    def columnCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008
+        """Number of columns."""
+        return 0 if parent.isValid() else len(self.headings)
+
+    def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:  # noqa: ANN401
+        """Give the text of a cell, or what stands behind the row."""
+        if not index.isValid():
+            return None
+        texts, behind = self._rows[index.row()]
+        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
+            return texts[index.column()]
+        return behind if role == ROW_ROLE else None
+
+    def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:  # noqa: ANN401
+        """Give the headings."""
+        if role == Qt.ItemDataRole.DisplayRole and orientation == Qt.Orientation.Horizontal:
+            return self.headings[section]
+        return None
+
+
+class ClaimsModel(_RowsModel):
+    """Claimed against measured: a row for each claim and each setup in which it holds."""
+
+    headings = ("verdict", "claim", "setup", "measured", "margin")
+
+    def renew(self, job: Job) -> None:
+        """Look at the job again."""
+        rows: list[tuple[tuple[str, ...], tuple[Claim, Setup, ClaimView]]] = []
+        for claim in job.document.claims:
+            for setup in job.document.setups():
+                for verdict in job.verdicts(claim.step, setup):
+                    if verdict.claim.id == claim.id:
+                        view = claim_view(verdict)
+                        where = setup_title(job, setup)
+                        texts = (view.outcome.value, view.text, where, view.measured, view.margin)
+                        rows.append((texts, (claim, setup, view)))
+        self._replace(rows)
+
+
+class TakesModel(_RowsModel):
+    """All takes, newest first."""
+
+    headings = ("take", "step", "of", "taken at (UTC)", "trust", "note")
+
+    def renew(self, job: Job) -> None:
+        """Look at the job again."""
+        titles = {s.id: s.title for s in job.document.steps}
+        rows: list[tuple[tuple[str, ...], TakeSummary]] = []
+        for take in reversed(job.takes):
+            title = take_title(take).partition(": ")[2]
+            old = f"{title} (superseded by {take.superseded_by})" if take.superseded_by else title
+            grave = "; ".join(t.text for t in take.trust if t.grave)
+            when = take.taken_at.replace("T", " ").removesuffix("+00:00")
+            rows.append(
+                ((str(take.id), titles.get(take.step, take.step), old, when, grave or "clean", take.note), take)
+            )
+        self._replace(rows)

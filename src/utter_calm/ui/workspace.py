@@ -1,0 +1,507 @@
+"""An open job on the screen: chain, coverage, plot, readings, transport, and how they hang together."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from utter_calm.errors import UtterCalmError
+from utter_calm.job.job import Job
+from utter_calm.job.model import Setup
+from utter_calm.job.run import Cell, Prompt, RunProgress
+from utter_calm.job.take import FLOOR, Take, TakeSummary
+from utter_calm.measure.kinds import kind_of
+from utter_calm.measure.live import LiveFrame
+from utter_calm.measure.result import Result
+from utter_calm.present.chain import chain_view, level_view
+from utter_calm.present.panel import panel_view
+from utter_calm.present.plot import empty_plot, plot_view
+from utter_calm.present.words import take_title
+from utter_calm.quantities import si_text
+from utter_calm.ui.chain_bar import ChainBar
+from utter_calm.ui.chain_editors import add_condition_editor, add_step_editor, open_editor
+from utter_calm.ui.coverage_model import CoverageModel
+from utter_calm.ui.coverage_panel import CoveragePanel
+from utter_calm.ui.live_control import LiveControl
+from utter_calm.ui.live_pane import LivePane
+from utter_calm.ui.places import ClaimsPlace, TakesPlace
+from utter_calm.ui.plot_pane import PlotPane
+from utter_calm.ui.prompt_bar import PromptBar
+from utter_calm.ui.readings_panel import ReadingsPanel
+from utter_calm.ui.session import JobSession
+from utter_calm.ui.theme import current_palette
+from utter_calm.ui.transport import Transport
+
+PLACES = ("plot", "claims", "takes")
+_NOT_YET = "Nothing was measured here yet. Press Space to take it, or M to measure all that is missing."
+
+
+class Workspace(QWidget):
+    """Everything that is seen of one job."""
+
+    def __init__(self, job: Job) -> None:
+        super().__init__()
+        self.session = JobSession(job, self)
+        self.live = LiveControl(self.session)
+        self._spec_by_kind: dict[str, str] = {}
+        self._loaded: dict[int, Take] = {}
+        self._channels: frozenset[int] | None = None
+        self._build()
+        self._connect()
+        self.renew_all()
+        if job.document.steps:
+            self.coverage.choose(0, [1] if job.document.setups() else [0])
+
+    # --- building -------------------------------------------------------------------------------------------------
+
+    def _build(self) -> None:
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        self.chain = ChainBar()
+        layout.addWidget(self.chain)
+        layout.addWidget(_rule())
+        self.message = QLabel()
+        self.message.setProperty("role", "warning")
+        self.message.setWordWrap(True)
+        self.message.hide()
+        self.prompt = PromptBar()
+        self.coverage = CoveragePanel(CoverageModel(self.session.job))
+        self.plot = PlotPane()
+        self.live_pane = LivePane()
+        self.claims = ClaimsPlace(self.session)
+        self.takes = TakesPlace(self.session)
+        self.middle = QStackedWidget()
+        for page in (self.plot, self.claims, self.takes, self.live_pane):
+            self.middle.addWidget(page)
+        centre = QWidget()
+        column = QVBoxLayout(centre)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        places = QHBoxLayout()
+        places.setContentsMargins(14, 6, 14, 0)
+        self.place_buttons = QButtonGroup(self)
+        for number, name in enumerate(PLACES):
+            button = QPushButton(name)
+            button.setProperty("role", "flat")
+            button.setCheckable(True)
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.setToolTip(f"Show {name} (F{number + 2})")
+            self.place_buttons.addButton(button, number)
+            places.addWidget(button)
+        places.addStretch()
+        column.addLayout(places)
+        for bar in (self.message, self.prompt):
+            bar.setContentsMargins(10, 4, 10, 4)
+            column.addWidget(bar)
+        column.addWidget(self.middle, 1)
+        self.readings = ReadingsPanel()
+        self.split = QSplitter(Qt.Orientation.Horizontal)
+        self.split.setHandleWidth(1)
+        self.split.setChildrenCollapsible(False)
+        for part, stretch in ((self.coverage, 0), (centre, 1), (self.readings, 0)):
+            self.split.addWidget(part)
+            self.split.setStretchFactor(self.split.count() - 1, stretch)
+        self.coverage.setMinimumWidth(300)
+        self.readings.setMinimumWidth(240)
+        self.split.setSizes([392, 608, 280])
+        layout.addWidget(self.split, 1)
+        layout.addWidget(_rule())
+        self.transport = Transport()
+        layout.addWidget(self.transport)
+        self.show_place("plot")
+
+    def _connect(self) -> None:
+        s = self.session
+        s.document_changed.connect(self.renew_all)
+        s.takes_changed.connect(self._takes_changed)
+        s.selection_changed.connect(self._renew_chosen)
+        s.bench_changed.connect(self._renew_chain)
+        s.run_started.connect(self._renew_running)
+        s.run_ended.connect(self._run_ended)
+        s.progressed.connect(self._progressed)
+        s.asked.connect(self._asked)
+        s.answered.connect(self.prompt.hide)
+        s.told.connect(self.tell)
+        s.warned.connect(lambda problem: self.tell(str(problem)))
+        self.prompt.answered.connect(s.answer)
+        self.coverage.chosen.connect(s.select)
+        self.coverage.add_step.connect(lambda: add_step_editor(s, self).open_under(self.coverage.step_button))
+        self.coverage.add_condition.connect(
+            lambda: add_condition_editor(s, self).open_under(self.coverage.condition_button)
+        )
+        self.chain.pressed.connect(self._edit_link)
+        self.plot.spec_chosen.connect(self.choose_spec)
+        self.place_buttons.idClicked.connect(lambda number: self.show_place(PLACES[number]))
+        self.takes.shown.connect(lambda: self.show_place("plot"))
+        self.claims.pressed.connect(self._show_claim)
+        self.readings.note_edited.connect(self._note)
+        self.transport.mute.connect(self.mute)
+        self.transport.live.connect(self.toggle_live)
+        self.transport.take.connect(self.take_chosen)
+        self.transport.level_changed.connect(self._level_moves)
+        self.transport.level_settled.connect(self._level_settled)
+        self.live.changed.connect(self._live_changed)
+        self.live_pane.framed.connect(self._live_framed)
+        self.live_pane.ended.connect(self._live_ended)
+
+    # --- what can be done -----------------------------------------------------------------------------------------
+
+    def take_chosen(self) -> None:
+        """Measure the chosen cells."""
+        if not self.live.running:
+            self.session.run(list(self.session.selected))
+
+    def take_row(self) -> None:
+        """Measure the chosen step under every setup, as a family; then show it as one."""
+        step = self.session.step
+        if step is None or self.live.running:
+            return
+        setups = self.session.document.setups()
+        self.session.run([Cell(step.id, setup) for setup in setups])
+        row = [s.id for s in self.session.document.steps].index(step.id)
+        self.coverage.choose(row, list(range(1, len(setups) + 1)))
+
+    def take_missing(self, *, auto: bool | None = None) -> None:
+        """Measure everything that has no take yet, the rig alone among it."""
+        missing = self.coverage.model.view.missing()
+        if missing and not self.live.running:
+            self.session.run(missing, auto=auto)
+        elif not missing:
+            self.tell("Nothing is missing: every cell has a take.")
+
+    def take_floor(self) -> None:
+        """Measure the rig alone for every step."""
+        if not self.live.running:
+            self.session.run([Cell(s.id, Setup(), FLOOR) for s in self.session.document.steps])
+
+    def mute(self) -> None:
+        """Silence: stop the live tone and the run."""
+        self.live.mute()
+        self.session.cancel()
+        self.message.hide()
+
+    def toggle_live(self) -> None:
+        """Start or stop the live tone."""
+        if self.live.running:
+            self.live.mute()
+        elif not self.session.running:
+            try:
+                self.live.start()
+            except UtterCalmError as problem:
+                self.tell(str(problem))
+
+    def toggle_difference(self) -> None:
+        """Show several takes as differences to the first, or as they are."""
+        self.session.difference = not self.session.difference
+        self._renew_plot()
+
+    def change_level(self, decibels: float) -> None:
+        """Change the level by so many dB, live or of the chosen step."""
+        now = self.live.level_v if self.live.running else self._step_level()
+        if now is not None:
+            self._level_settled(now * 10 ** (decibels / 20))
+
+    def choose_spec(self, key: str) -> None:
+        """Show another picture of the same takes."""
+        step = self.session.step
+        takes = self.session.shown_takes()
+        kind = takes[-1].kind if takes else step.kind if step else None
+        if kind is not None:
+            self._spec_by_kind[kind] = key
+            self.show_place("plot")
+            self._renew_plot()
+
+    def choose_spec_number(self, number: int) -> None:
+        """Show the n-th picture of the step, counted from 0."""
+        step = self.session.step
+        if step is not None and number < len(step.measure.plots):
+            self.choose_spec(step.measure.plots[number].key)
+
+    def next_channels(self) -> None:
+        """Show channel 1, then 2, then all."""
+        order: list[frozenset[int] | None] = [None, frozenset({1}), frozenset({2})]
+        self._channels = order[(order.index(self._channels) + 1) % len(order)]
+        self._renew_plot()
+
+    def show_place(self, name: str) -> None:
+        """Go to a place of work."""
+        number = PLACES.index(name)
+        self.place_buttons.button(number).setChecked(True)
+        if not self.live.running:
+            self.middle.setCurrentIndex(number)
+            self.readings.setVisible(name == "plot")  # tables need the width, and say the values themselves
+
+    def main_trace(self) -> str | None:
+        """Name of the trace that the picture on the screen is mainly about."""
+        takes = self.session.shown_takes()
+        if not takes:
+            return None
+        plots = kind_of(takes[-1].kind).plots
+        key = self._spec_by_kind.get(takes[-1].kind, plots[0].key)
+        return next((p.traces[0] for p in plots if p.key == key), None)
+
+    def tell(self, text: str) -> None:
+        """Say something in the window; Esc lets it go."""
+        self.message.setText(text)
+        self.message.setVisible(bool(text))
+
+    def apply_palette(self) -> None:
+        """Change the theme."""
+        self.plot.apply_palette()
+        for canvas in (self.live_pane.spectrum, self.live_pane.wave):
+            canvas.apply_palette(current_palette())
+        self._renew_chosen()
+
+    def shut(self) -> None:
+        """Stop everything and let the file go."""
+        self.live_pane.stop()
+        self.live.mute()
+        self.session.close()
+
+    # --- what is shown --------------------------------------------------------------------------------------------
+
+    def renew_all(self) -> None:
+        """Look at everything again."""
+        self.coverage.renew()
+        self.claims.renew()
+        self.takes.renew()
+        self._renew_chosen()
+        self._renew_running()
+
+    def _takes_changed(self) -> None:
+        self.coverage.renew()
+        self.claims.renew()
+        self.takes.renew()
+        self._renew_chosen()
+
+    def _renew_chosen(self) -> None:
+        self._renew_chain()
+        self._renew_plot()
+        self._renew_readings()
+        self._renew_running()
+
+    def _full(self, take: TakeSummary) -> Take:
+        """Load a take with its traces, once."""
+        if take.id not in self._loaded:
+            if len(self._loaded) > 64:
+                self._loaded.clear()
+            self._loaded[take.id] = self.session.job.full(take)
+        known = self._loaded[take.id]
+        return Take(take, self.session.job.with_floor(take, known.result))
+
+    def _renew_plot(self) -> None:
+        step = self.session.step
+        if step is None:
+            self.plot.set_specs((), "")
+            self.plot.show_view(empty_plot("Nothing planned", "Add a step with “+ step” under the coverage."))
+            return
+        summaries = self.session.shown_takes()
+        try:
+            takes = [self._full(t) for t in summaries if t.kind == summaries[-1].kind]
+            kind = takes[-1].summary.kind if takes else step.kind
+            specs = kind_of(kind).plots
+            chosen = self._spec_by_kind.get(kind, specs[0].key)
+            self.plot.set_specs(specs, chosen)
+            if not takes:
+                self.plot.show_view(empty_plot(step.title, _NOT_YET))
+                return
+            floor_take = self.session.job.floor(takes[-1].summary.step)
+            wants_floor = floor_take is not None and all(t.summary.role != FLOOR for t in takes)
+            floor = self._full(floor_take) if wants_floor and floor_take is not None else None
+            document = self.session.document
+            claims = [c for t in takes for c in document.claims_for(t.summary.step, t.summary.setup)]
+            reference = 0 if self.session.difference and len(takes) > 1 else None
+            unique = list({c.id: c for c in claims}.values())
+            view = plot_view(
+                takes,
+                chosen,
+                floor=floor,
+                claims=unique,
+                reference=reference,
+                channels=self._channels_for(kind, chosen),
+            )
+            self.plot.show_view(view)
+        except (UtterCalmError, ValueError) as problem:
+            self.plot.show_view(empty_plot(step.title, str(problem)))
+
+    def _channels_for(self, kind: str, spec_key: str) -> frozenset[int] | None:
+        """Channels to show: where one picture holds many orders, one channel at a time, unless asked otherwise."""
+        many = any(p.key == spec_key and len(p.traces) > 2 for p in kind_of(kind).plots)
+        return frozenset({1}) if many and self._channels is None else self._channels
+
+    def _renew_readings(self) -> None:
+        takes = self.session.shown_takes()
+        if not takes:
+            self.readings.show_empty("Nothing measured here yet.")
+            return
+        take = takes[-1]
+        newest = take.role != FLOOR and self.session.job.current(take.step, take.setup) == take
+        verdicts = self.session.job.verdicts(take.step, take.setup) if newest else ()
+        title = take_title(take) + (f" (last of {len(takes)} shown)" if len(takes) > 1 else "")
+        light = Take(take, self.session.job.with_floor(take))
+        note = None if self.session.job.read_only else take.note
+        self.readings.show_view(panel_view(light, verdicts), title, note)
+
+    def _renew_chain(self) -> None:
+        s = self.session
+        takes = s.shown_takes()
+        shown = takes[-1] if takes else None
+        simulated = s.bench.device.info.simulated
+        self.chain.show_view(chain_view(s.job, s.step, s.standing_load, shown, simulated=simulated))
+        self._renew_level()
+        if shown is not None and not self.live.running:
+            headrooms = [r.value for r in shown.readings if r.name == "headroom"]
+            self.chain.links["input"].set_meter(tuple(1 / h for h in headrooms if h > 0))
+
+    def _renew_level(self) -> None:
+        s = self.session
+        level = self.live.level_v if self.live.running else self._step_level()
+        rig = s.document.rig
+        view = level_view(s.job, s.step, s.standing_load, level)
+        self.transport.show_level(view, level, min(rig.ceiling_v, rig.output_full_scale_v))
+
+    def _step_level(self) -> float | None:
+        step = self.session.step
+        return step.settings.get("level_v") if step else None
+
+    def _renew_running(self) -> None:
+        running, live = self.session.running, self.live.running
+        can_take = bool(self.session.selected) and not self.session.job.read_only
+        self.transport.show_running(running=running, live=live, can_take=can_take)
+        if not running:
+            self.transport.status.setText(self._next_hint())
+
+    def _next_hint(self) -> str:
+        if self.session.job.read_only:
+            return "open for reading only"
+        view = self.coverage.model.view
+        if not view.total:
+            return "next: add a step"
+        missing = view.missing()
+        if missing:
+            return f"{len(missing)} still to measure: M does it"
+        return "all measured"
+
+    # --- what happens ---------------------------------------------------------------------------------------------
+
+    def _edit_link(self, key: str) -> None:
+        open_editor(self.session, key, self.chain.links[key])
+
+    def _note(self, text: str) -> None:
+        takes = self.session.shown_takes()
+        if takes and takes[-1].note != text:
+            try:
+                self.session.job.write_note(takes[-1], text)
+            except UtterCalmError as problem:
+                self.tell(str(problem))
+            self.takes.renew()
+
+    def _show_claim(self, claim, setup) -> None:  # noqa: ANN001
+        """Go to the cell behind a line of the claims."""
+        steps = [s.id for s in self.session.document.steps]
+        setups = list(self.session.document.setups())
+        if claim.step in steps and setup in setups:
+            if claim.mask:
+                self._spec_by_kind[self.session.document.step(claim.step).kind] = claim.name
+            self.show_place("plot")
+            self.coverage.choose(steps.index(claim.step), [setups.index(setup) + 1])
+
+    def _asked(self, prompt: Prompt) -> None:
+        self.prompt.show_prompt(prompt)
+        self.transport.status.setText("waiting for a hand")
+
+    def _progressed(self, at: RunProgress) -> None:
+        title = self.session.document.step(at.cell.step).title
+        self.transport.show_progress(at.share, f"{at.number} of {at.total}: {title}, {at.text}")
+
+    def _run_ended(self) -> None:
+        self.prompt.hide()
+        self.renew_all()
+
+    def _level_moves(self, level_v: float) -> None:
+        """The slider moves: a live tone follows, else only the words do."""
+        if self.live.running:
+            self._set_live_level(level_v)
+        else:
+            s = self.session
+            view = level_view(s.job, s.step, s.standing_load, level_v)
+            self.transport.level.setText(view.main)
+            self.transport.beside.setText(view.beside)
+
+    def _level_settled(self, level_v: float) -> None:
+        step = self.session.step
+        try:
+            self.session.document.rig.check_level(level_v)
+            if self.live.running:
+                self._set_live_level(level_v)
+            elif step is not None and "level_v" in step.settings:
+                settings = type(step.typed_settings())(**{**step.settings, "level_v": float(f"{level_v:.4g}")})
+                self.session.edit_step(step, settings)
+        except UtterCalmError as problem:
+            self.tell(str(problem))
+            self._renew_level()
+
+    def _set_live_level(self, level_v: float) -> None:
+        try:
+            self.live.set_level(level_v)
+        except UtterCalmError as problem:
+            self.tell(str(problem))
+        self._renew_level()
+
+    def _live_changed(self) -> None:
+        if self.live.running and self.live.analyser is not None:
+            step = self.session.step
+            frequency = step.settings.get("frequency_hz", 997.0) if step else 997.0
+            self.live_pane.start(self.live.analyser, f"Live, {si_text(frequency, 'Hz', digits=3)}")
+            self.middle.setCurrentWidget(self.live_pane)
+            self.readings.show()
+            self.readings.show_empty("listening …")
+        else:
+            self.live_pane.stop()
+            self.show_place(PLACES[self.place_buttons.checkedId()])
+            self._renew_chosen()
+        self._renew_running()
+        self._renew_level()
+
+    def _live_framed(self, frame: LiveFrame) -> None:
+        rig = self.session.document.rig
+        peak = abs(frame.wave).max(axis=0) / rig.input_peak_v
+        self.chain.links["input"].set_meter(tuple(float(v) for v in peak))
+        if frame.result is not None:
+            take = _live_take(frame, self.session)
+            self.readings.show_view(panel_view(take, ()), "live", None)
+
+    def _live_ended(self, problem: UtterCalmError) -> None:
+        self.live.mute()
+        self.tell(str(problem))
+
+
+def _live_take(frame: LiveFrame, session: JobSession) -> Take:
+    """Dress the live readings as a take, for the panel."""
+    assert frame.result is not None
+    document = session.document
+    floor = next((session.job.floor(s.id) for s in document.steps if s.kind == "first_look"), None)
+    result = frame.result
+    if floor is not None:
+        result = result.with_floor(Result(floor.readings))
+    summary = TakeSummary(0, "live", "first_look", "unit", Setup(), {}, "", document.unit.title, document.rig,
+                          result.readings, (), None, None, 0)  # fmt: skip
+    return Take(summary, result)
+
+
+def _rule() -> QFrame:
+    line = QFrame()
+    line.setFixedHeight(1)
+    line.setStyleSheet("background: palette(mid);")
+    return line
