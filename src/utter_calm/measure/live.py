@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+import time
 from dataclasses import dataclass
 
 import numpy as np
@@ -19,6 +20,7 @@ from utter_calm.rig.live import LiveTone
 SPECTRUM_FRAMES = 32_768
 _READING_S = 0.45
 _READING_PERIOD_S = 0.3
+_PICTURE_PERIOD_S = 0.024
 _WAVE_PERIODS = 3
 
 
@@ -94,9 +96,12 @@ class LiveAnalyser:
             thread.join(2.0)
 
     def _run(self) -> None:
-        number, seen, averaged = 0, -1, 0
+        number, seen, averaged, due = 0, -1, 0, 0.0
         power: FloatArray | None = None
         while not self._stop.is_set():
+            # faster than a screen shows would only take the processor from the sound
+            self._stop.wait(max(0.0, due - time.monotonic()))
+            due = time.monotonic() + _PICTURE_PERIOD_S
             shot = self._tone.snapshot(SPECTRUM_FRAMES)
             if shot.frames == seen and shot.problem is None:
                 self._stop.wait(0.004)

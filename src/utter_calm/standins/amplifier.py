@@ -12,6 +12,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.signal import butter
 
 from utter_calm.standins.base import FloatArray
 from utter_calm.standins.corner import Filter, high_pass, low_pass
@@ -70,6 +71,7 @@ class Amplifier:
         if corner < 20 * rate_hz:
             sections.append(low_pass(corner, rate_hz))
         self._filter = Filter(sections, 2)
+        self._slow = Filter(butter(4, rate_hz / 7, fs=rate_hz, output="sos").tolist(), 2)
         self._random = np.random.Generator(np.random.SFC64(seed))
         self._gain = np.array(model.gain)
         self._crossover = np.array(model.crossover_v)
@@ -106,18 +108,23 @@ class Amplifier:
         return (rail - model.headroom_loss_v)[:, None], drawn[:, None]
 
     def _bend(self, wanted: FloatArray) -> FloatArray:
-        """Crossover region, even-order curvature and loss with current: the small errors that feedback leaves."""
+        """Crossover region, even-order curvature and loss with current: the small errors that feedback leaves.
+
+        They are made from the part of the signal below a seventh of the rate: what bends above would fold back at half
+        the rate, which no real amplifier does.
+        """
         model = self._model
-        squared = wanted * wanted
+        bent = self._slow(wanted)
+        squared = bent * bent
         # a dip of the slope about zero: v / (1 + (v/w)^2), small against v far from zero and far below w
         dip = squared * (1 / model.crossover_width_v**2)
         dip += 1.0
         np.divide(-self._crossover / model.crossover_width_v, dip, out=dip)
-        dip += 1.0
         dip -= model.loss_v_per_a3 * self._conductance**3 * squared
-        dip *= wanted
+        dip *= bent
         squared *= self._curvature
         dip += squared
+        dip += wanted
         return dip
 
     def _clip(self, signal: FloatArray, limit: FloatArray) -> FloatArray:

@@ -18,6 +18,10 @@ from utter_calm.ui.main_window import MainWindow
 from utter_calm.ui.theme import apply_theme, load_fonts
 
 
+_SWITCH_S = 0.0005
+"""How long a computing thread may keep the interpreter from the window; the usual 5 ms cost the live view half its frames."""
+
+
 def make_application(arguments: list[str]) -> QApplication:
     """Give the application, dressed."""
     QCoreApplication.setOrganizationName("utter-calm")
@@ -42,6 +46,7 @@ def make_window(folder: Path | None = None) -> MainWindow:
 def run_window(path: Path | None, *, run_missing: bool = False) -> int:
     """Open the window, on a job or on the start page, and run until it is closed."""
     logging.basicConfig(level=logging.WARNING)
+    sys.setswitchinterval(_SWITCH_S)
     application = make_application(sys.argv[:1])
     window = make_window(path.parent if path is not None and run_missing else None)
     if path is not None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QColor, QFont, QPainter, QPen
+from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QWidget
 
 from utter_calm.present.chain import LinkView
@@ -24,6 +24,9 @@ class ChainLink(QAbstractButton):
         self.setMinimumWidth(110)
         self.setFixedHeight(_HEIGHT)
         self._meter: tuple[float, ...] = ()
+        self._painted: tuple[object, ...] = ()
+        self._picture: QPixmap | None = None
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
 
     def show_view(self, view: LinkView) -> None:
         """Show a link."""
@@ -36,17 +39,35 @@ class ChainLink(QAbstractButton):
 
     def set_meter(self, levels: tuple[float, ...]) -> None:
         """Show how full the input is, as parts of full scale for each channel."""
-        self._meter = levels
-        self.update()
+        moved = len(levels) != len(self._meter) or any(
+            abs(a - b) > 0.004 for a, b in zip(levels, self._meter, strict=True)
+        )
+        if moved:
+            self._meter = levels
+            self.update()
 
     def sizeHint(self) -> QSize:
         """Wide enough for its words."""
         return QSize(180, _HEIGHT)
 
     def paintEvent(self, _event) -> None:  # noqa: ANN001
-        """Paint the card."""
-        p, view = current_palette(), self._view
+        """Paint the card from its picture, which is renewed when something on it changed, and the meter over it."""
+        state = (self._view, self.size(), self.hasFocus(), self.underMouse(), current_palette().name, bool(self._meter))
+        if state != self._painted or self._picture is None:
+            self._painted, self._picture = state, self._paint_card()
         painter = QPainter(self)
+        painter.drawPixmap(0, 0, self._picture)
+        if self._meter and not self._view.warning:
+            self._paint_meter(painter, QRectF(self.rect()).adjusted(1, 1, -1, -1))
+        painter.end()
+
+    def _paint_card(self) -> QPixmap:
+        p, view = current_palette(), self._view
+        ratio = self.devicePixelRatioF()
+        picture = QPixmap(self.size() * ratio)
+        picture.setDevicePixelRatio(ratio)
+        picture.fill(QColor(p.ground))
+        painter = QPainter(picture)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         box = QRectF(self.rect()).adjusted(1, 1, -1, -1)
         pen = QPen(QColor(p.accent if self.hasFocus() or self.underMouse() else p.line), 2 if self.hasFocus() else 1)
@@ -61,9 +82,8 @@ class ChainLink(QAbstractButton):
         self._line(painter, view.warning or view.sub, left, 58, room, 12, p.warn_text if view.warning else p.soft_text)
         if view.badge:
             self._badge(painter, box, view.badge)
-        if self._meter and not view.warning:
-            self._paint_meter(painter, box)
         painter.end()
+        return picture
 
     @staticmethod
     def _line(

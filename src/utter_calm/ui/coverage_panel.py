@@ -38,6 +38,8 @@ class _CellDelegate(QStyledItemDelegate):
             sorted(i.column() for i in view.selectionModel().selectedIndexes()) if isinstance(view, QTableView) else []
         )
         painter.save()
+        # what is chosen is framed in the colour of its curve; the style's tint behind it would only dirty that
+        painter.fillRect(option.rect, QColor(p.surface))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         box = QRectF(option.rect).adjusted(2.5, 2.5, -2.5, -2.5)
         current = isinstance(view, QTableView) and view.currentIndex() == index
@@ -115,8 +117,6 @@ class CoveragePanel(QWidget):
         self.table.setModel(model)
         self.table.setItemDelegate(_CellDelegate(self.table))
         self.table.setShowGrid(False)
-        # the delegate frames what is chosen in the colour of its curve; a tint behind it would only dirty that
-        self.table.setStyleSheet("QTableView::item:selected { background: transparent; }")
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)

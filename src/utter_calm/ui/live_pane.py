@@ -122,7 +122,9 @@ class LivePane(QWidget):
         self.spectrum.update_curves(order)
         self.wave.update_curves([frame.wave[: self._wave_points, c] for c in range(frame.wave.shape[1])])
         overload = " · INPUT OVERLOADED" if any(frame.overload) else ""
-        self.status.setText(f"spectrum averaged over {frame.averaged}{overload}")
+        words = f"spectrum averaged over {frame.averaged}{overload}"
+        if words != self.status.text():
+            self.status.setText(words)
         self.framed.emit(frame)
         if frame.problem is not None:
             self.ended.emit(frame.problem)

@@ -158,7 +158,7 @@ class TakesPlace(_TablePlace):
         self.model = TakesModel()
         super().__init__("Takes", "No takes yet. Choose a cell of the coverage and press Space.", self.model)
         self._session = session
-        for column, width in enumerate((54, 110, 200, 150, 0, 120)):
+        for column, width in enumerate((54, 110, 220, 170, 0, 140)):
             if width:
                 self.table.setColumnWidth(column, width)
             else:

@@ -8,7 +8,7 @@ import numpy as np
 import pyqtgraph as pg
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QColor, QPen
-from PySide6.QtWidgets import QGraphicsPathItem, QWidget
+from PySide6.QtWidgets import QGraphicsItem, QGraphicsPathItem, QWidget
 
 from utter_calm.present.layout import thinned
 from utter_calm.present.palette import DASHES, Palette
@@ -43,8 +43,10 @@ class PlotCanvas(pg.PlotWidget):
         item.showAxis("right")
         for axis in axes.values():
             axis.setZValue(1)
+            axis.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)  # painted when it changes, not every frame
         item.layout.setContentsMargins(2, 8, 8, 2)
         self._grid = Grid(self._x, self._y, palette)
+        self._grid.setCacheMode(QGraphicsItem.CacheMode.DeviceCoordinateCache)
         item.addItem(self._grid, ignoreBounds=True)
         item.vb.setMouseEnabled(x=interactive, y=interactive)
         item.vb.setDefaultPadding(0)

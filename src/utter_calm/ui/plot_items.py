@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 import pyqtgraph as pg
-from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 
 from utter_calm.present.axis import linear_ticks, log_ticks, tick_text
@@ -147,14 +147,13 @@ class Grid(pg.GraphicsObject):
         )
         faint, plain = QColor(self.palette_.grid), QColor(self.palette_.grid)
         faint.setAlphaF(0.45)
+        # few calls with many lines: every call into Qt is a chance for another thread to take the interpreter
         painter.setPen(_cosmetic(faint))
-        for place in minor_x:
-            painter.drawLine(QPointF(place, rect.top()), QPointF(place, rect.bottom()))
+        painter.drawLines([QLineF(place, rect.top(), place, rect.bottom()) for place in minor_x])
         painter.setPen(_cosmetic(plain))
-        for place, _ in major_x:
-            painter.drawLine(QPointF(place, rect.top()), QPointF(place, rect.bottom()))
-        for place, _ in major_y:
-            painter.drawLine(QPointF(rect.left(), place), QPointF(rect.right(), place))
+        lines = [QLineF(place, rect.top(), place, rect.bottom()) for place, _ in major_x]
+        lines += [QLineF(rect.left(), place, rect.right(), place) for place, _ in major_y]
+        painter.drawLines(lines)
 
 
 def _cosmetic(colour: QColor, width: float = 1) -> QPen:

@@ -56,6 +56,7 @@ class Workspace(QWidget):
         self._spec_by_kind: dict[str, str] = {}
         self._loaded: dict[int, Take] = {}
         self._channels: frozenset[int] | None = None
+        self._live_result: Result | None = None
         self._build()
         self._connect()
         self.renew_all()
@@ -478,7 +479,8 @@ class Workspace(QWidget):
         rig = self.session.document.rig
         peak = abs(frame.wave).max(axis=0) / rig.input_peak_v
         self.chain.links["input"].set_meter(tuple(float(v) for v in peak))
-        if frame.result is not None:
+        if frame.result is not None and frame.result is not self._live_result:
+            self._live_result = frame.result
             take = _live_take(frame, self.session)
             self.readings.show_view(panel_view(take, ()), "live", None)
 
