@@ -94,7 +94,7 @@ def deconvolve(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz
     frames = fft.next_fast_len(longest + int(sweep.lead_s(FARTHEST_ORDER) * rate_hz) + int(0.1 * rate_hz), real=True)
     played = fft.rfft(stimulus, n=frames)
     heard = fft.rfft(response, n=frames)
-    frequency = np.arange(len(played)) * (rate_hz / frames)
+    frequency = np.asarray(np.arange(len(played)) * (rate_hz / frames), dtype=np.float64)
     endless = np.zeros(len(played), dtype=complex)
     endless[1:] = sweep.spectrum(frequency[1:]) * rate_hz
     low, high = _excited(np.abs(played), np.abs(endless), frequency, sweep)

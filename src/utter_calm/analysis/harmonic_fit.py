@@ -184,7 +184,7 @@ def _solve(blocks: _Blocks, omega: float, orders: npt.NDArray[np.int64]) -> _Sol
     weighted = complex((turn[:, 0] * (blocks.start * (sums[:, 0] - 1j * sums[:, k]) + slope)).sum())
     total = float(sums[:, -1].sum())
 
-    low = np.arange(2 * int(orders[-1]) + 1)
+    low = np.arange(2 * int(orders[-1]) + 1, dtype=np.float64)
     flat, ramp, square = blocks.moments(low * omega)
     difference, together = np.abs(orders[:, None] - orders[None, :]), orders[:, None] + orders[None, :]
     cos_cos = 0.5 * (flat[difference] + flat[together]).real

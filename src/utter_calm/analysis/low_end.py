@@ -26,7 +26,7 @@ def low_end_model(frequency_hz: FloatArray, gain: ComplexArray, low_hz: float, h
     if len(inside) < 12:
         return flat
     inside = inside[:: max(1, len(inside) // _POINTS)]
-    s = 1j * frequency_hz[inside] / low_hz
+    s = np.asarray(1j * frequency_hz[inside] / low_hz)
     h = gain[inside]
     scale = float(np.median(np.abs(h)))
     if not scale:
@@ -35,7 +35,7 @@ def low_end_model(frequency_hz: FloatArray, gain: ComplexArray, low_hz: float, h
     everywhere = 1j * frequency_hz / low_hz
     best, least = flat, 0.05
     for order in (1, 2, 3):
-        top, bottom = _rational_fit(s, h, order)
+        top, bottom = _rational_fit(s, np.asarray(h), order)
         if not (_tame(bottom) and _tame(top)):
             continue
         model = np.polyval(top, everywhere) / np.polyval(bottom, everywhere)

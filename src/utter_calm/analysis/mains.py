@@ -45,7 +45,7 @@ def find_mains(
     """Look for multiples of a frequency near 50 or 60 Hz.
 
     The family is the one, and its frequency the value, with the largest power summed over its first multiples; lines
-    closer than two bins to ``avoid_hz`` (the tone's own harmonics) are left out. None when fewer than one line stands
+    closer than five bins to ``avoid_hz`` (the tone's own harmonics) are left out. None when fewer than one line stands
     12 dB above the noise about it, or when the record is shorter than 0.4 s and the two families cannot be told apart.
 
     Parameters
@@ -72,15 +72,60 @@ def find_mains(
             best = float(power[winner]), _between(candidates, power, winner)
     if best is None:
         return None
-    frequency = best[1]
-    lines = multiples * frequency
+    rough = best[1]
+    found = _stand_out(record, rate, rough, highest, noise, avoid_hz, resolution, len(residual) / rate_hz)
+    if not found[0][:4].any():
+        return None
+    # noise-only multiples would pull the frequency about: the lines that stand out settle it
+    frequency = _settled(record, rate, rough, multiples[found[0]], found[1][found[0]] / found[2][found[0]], resolution)
+    kept, rms, spread = _stand_out(
+        record, rate, frequency, highest, noise, avoid_hz, resolution, len(residual) / rate_hz
+    )
+    return Mains(frequency, multiples[kept], rms[kept], spread[kept])
+
+
+def _stand_out(
+    record: FloatArray,
+    rate: float,
+    frequency: float,
+    highest: int,
+    noise: LineSpectrum,
+    avoid_hz: FloatArray,
+    resolution: float,
+    duration_s: float,
+) -> tuple[npt.NDArray[np.bool_], FloatArray, FloatArray]:
+    """For each multiple: whether it stands out of the noise, its r.m.s., and the standard uncertainty of that."""
+    multiples = np.arange(1, highest + 1)
+    lines = np.asarray(multiples * frequency, dtype=np.float64)
     free = _free(lines, avoid_hz, _CLEARANCE_BINS * resolution)
     rms = np.abs(_phasors(record, rate, frequency, highest)) / np.sqrt(2)
-    spread = np.array([np.sqrt(noise.local_density_squared(f) * rate_hz / len(residual)) for f in lines])
-    kept = free & (rms > spread * 10 ** (_LOWEST_SNR / 20))
-    if not kept[:4].any() or kept.sum() < 1:
-        return None
-    return Mains(frequency, multiples[kept], rms[kept], spread[kept])
+    spread = np.array([np.sqrt(noise.local_density_squared(f) / duration_s) for f in lines])
+    return free & (rms > spread * 10 ** (_LOWEST_SNR / 20)), rms, spread
+
+
+def _settled(
+    record: FloatArray,
+    rate: float,
+    rough: float,
+    multiples: npt.NDArray[np.int64],
+    weight: FloatArray,
+    resolution: float,
+) -> float:
+    """Frequency at which the lines that stand out have the most power, each counted over its own noise."""
+    shape = np.hanning(len(record) + 1)[:-1]
+    time = np.arange(len(record)) / rate
+    weighted = record * shape
+    reach = 0.5 * resolution / float(np.sqrt(np.average(multiples**2.0, weights=weight**2)))
+    best = rough
+    for narrower in (1.0, 0.25, 0.06):
+        candidates = best + reach * narrower * np.linspace(-1, 1, 9)
+        power = np.zeros(len(candidates))
+        for multiple in multiples.tolist():
+            lines = np.exp(-2j * np.pi * multiple * np.outer(candidates, time)) @ weighted
+            # all lines share the noise of their neighbourhood; the largest carry the frequency
+            power += np.abs(lines) ** 2
+        best = _between(candidates, power, int(np.argmax(power)))
+    return best
 
 
 def _between(candidates: FloatArray, power: FloatArray, winner: int) -> float:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -40,7 +41,7 @@ class LineSpectrum:
     @property
     def frequency_hz(self) -> FloatArray:
         """(n,) frequencies of the lines."""
-        return np.arange(len(self.line_rms)) * self.bin_hz
+        return np.asarray(np.arange(len(self.line_rms)) * self.bin_hz, dtype=np.float64)
 
     @property
     def density_squared(self) -> FloatArray:
@@ -59,13 +60,13 @@ class LineSpectrum:
         if not len(lines):
             return 0.0
         # half of the power of a bin of noise lies below ln 2 times its mean (exponential law)
-        median = float(np.median(lines**2)) / np.log(2)
+        median = float(np.median(lines**2)) / math.log(2)
         return median / (self.bin_hz * self.noise_bandwidth_bins)
 
     def _share(self, low_hz: float, high_hz: float) -> FloatArray:
         edges = (np.arange(len(self.line_rms) + 1) - 0.5) * self.bin_hz
         inside = np.clip(edges, low_hz, max(low_hz, high_hz))
-        return np.diff(inside) / self.bin_hz
+        return np.asarray(np.diff(inside) / self.bin_hz)
 
 
 def line_spectrum(record: FloatArray, rate_hz: float, window: CosineWindow = BLACKMAN_HARRIS_7) -> LineSpectrum:

@@ -146,7 +146,7 @@ class _NoiseFloor:
         high = np.maximum(frequency_hz * 2 ** (1 / 6), frequency_hz + 2.5 * bins) / bins
         a = np.clip(np.floor(low).astype(int), 0, len(self._power) - 6)
         b = np.clip(np.ceil(high).astype(int), a + 5, len(self._power))
-        return np.sqrt(np.maximum(total[b] - total[a], 0) / (b - a) * window_energy)
+        return np.asarray(np.sqrt(np.maximum(total[b] - total[a], 0) / (b - a) * window_energy))
 
 
 def _order(

@@ -139,7 +139,7 @@ def analyze_tone(
         u_noise=u_noise,
         peak=float(np.max(np.abs(record))),
         harmonics=harmonics,
-        mains=find_mains(fit.residual, rate_hz, noise_spectrum, frequency * fit.orders),
+        mains=find_mains(fit.residual, rate_hz, noise_spectrum, np.asarray(frequency * fit.orders, dtype=np.float64)),
         band_hz=band,
         spectrum=spectrum,
         level_spread=_level_spread(fit),

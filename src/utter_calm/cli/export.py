@@ -18,7 +18,7 @@ from utter_calm.job.job import Job
 @click.option("--trace", help="Name of the trace (.csv, .frd); the take's first when left out.")
 @click.option("--channel", type=int, default=1, show_default=True, help="Channel of the trace, counted from 1.")
 def export(job: Path, take: int, out: Path, trace: str | None, channel: int) -> None:
-    """Write TAKE of a job to OUT; the ending chooses what.
+    r"""Write TAKE of a job to OUT; the ending chooses what.
 
     \b
     .wav .flac  the captured samples

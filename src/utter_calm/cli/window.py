@@ -19,7 +19,7 @@ def show(path: Path | None) -> int:
     """Open the window, on a job or on the start page."""
     from utter_calm.ui.app import run_window
 
-    return run_window(path)
+    return int(run_window(path))
 
 
 def show_demo(folder: Path | None) -> int:
@@ -35,4 +35,4 @@ def show_demo(folder: Path | None) -> int:
         Job.create(path, demo_document()).close()
     from utter_calm.ui.app import run_window
 
-    return run_window(path, run_missing=fresh)
+    return int(run_window(path, run_missing=fresh))

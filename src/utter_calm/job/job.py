@@ -203,7 +203,7 @@ class Job:
             role=role,
             setup=setup,
             settings=known.with_settings(settings).settings,
-            taken_at=dt.datetime.now(dt.timezone.utc).isoformat(timespec="seconds"),
+            taken_at=dt.datetime.now(dt.UTC).isoformat(timespec="seconds"),
             unit_title=derived.unit_title if derived else self.document.unit.title,
             rig=capture.rig or self.document.rig,
             readings=result.readings,

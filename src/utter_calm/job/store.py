@@ -220,7 +220,7 @@ class JobStore:
         with self._lock, _told(self.path, "cannot be read"):
             rows = self._connection.execute(
                 f"SELECT {_COLUMNS} FROM take WHERE id > ? ORDER BY id", (after,)
-            ).fetchall()  # noqa: S608
+            ).fetchall()
         return [self._take(row) for row in rows]
 
     def read_traces(self, take_id: int) -> tuple[Trace, ...]:

@@ -151,6 +151,6 @@ def mask_bounds(mask: tuple[MaskPoint, ...], x: np.ndarray) -> tuple[np.ndarray,
         if not known:
             return np.full(len(x), np.nan)
         at, level = zip(*known, strict=True)
-        return np.exp(np.interp(np.log(np.maximum(x, 1e-300)), at, level, left=np.nan, right=np.nan))
+        return np.asarray(np.exp(np.interp(np.log(np.maximum(x, 1e-300)), at, level, left=np.nan, right=np.nan)))
 
     return side([p.low for p in mask]), side([p.high for p in mask])

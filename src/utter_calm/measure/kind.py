@@ -19,7 +19,7 @@ FloatArray = npt.NDArray[np.float64]
 
 
 def setting(
-    default: Any, label: str, unit: str, *, low: float = 0.0, high: float = np.inf, analysis_only: bool = False
+    default: float, label: str, unit: str, *, low: float = 0.0, high: float = np.inf, analysis_only: bool = False
 ) -> Any:  # noqa: ANN401
     """Declare one field of a step's settings: its label, unit and bounds.
 

@@ -135,8 +135,8 @@ def claim_view(verdict: Verdict) -> ClaimView:
 
 def _margin(verdict: Verdict) -> str:
     """Distance to the bound in the unit in which people think of it, and why nothing could be decided."""
-    assert verdict.value is not None  # noqa: S101
-    assert verdict.bound is not None  # noqa: S101
+    assert verdict.value is not None
+    assert verdict.bound is not None
     value, bound, name = verdict.value, verdict.bound, verdict.claim.name
     if verdict.unit == "1" and value > 0 and bound > 0:
         decibels = abs(amplitude_to_db(value / bound))

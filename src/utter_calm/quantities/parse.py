@@ -10,17 +10,7 @@ from utter_calm.errors import InputError
 from utter_calm.quantities.levels import DBU_REFERENCE_V, db_to_amplitude
 
 _PREFIX = {"n": 1e-9, "u": 1e-6, "µ": 1e-6, "μ": 1e-6, "m": 1e-3, "": 1.0, "k": 1e3, "K": 1e3, "M": 1e6}
-_UNIT_ALIAS = {
-    "ohm": "ohm",
-    "ohms": "ohm",
-    "Ω": "ohm",
-    "Ω": "ohm",
-    "R": "ohm",
-    "sec": "s",
-    "hz": "Hz",
-    "v": "V",
-    "w": "W",
-}
+_UNIT_ALIAS = {"ohms": "ohm", "\u03a9": "ohm", "\u2126": "ohm", "R": "ohm", "sec": "s", "hz": "Hz", "v": "V", "w": "W"}
 _BASE_UNITS = ("V", "Hz", "ohm", "s", "W", "m", "g", "A", "F", "H", "Pa")
 _DB_VOLTS = {"dbv": 1.0, "dbu": DBU_REFERENCE_V}
 _PATTERN = re.compile(r"\s*([-+−]?(?:\d+[.,]?\d*|[.,]\d+)(?:[eE][-+]?\d+)?)\s*(.*?)\s*$")

@@ -75,7 +75,7 @@ def report_document(job: Job) -> ReportDocument:
     lines = _claim_lines(job)
     rig = document.rig
     epoch = os.environ.get("SOURCE_DATE_EPOCH")  # reproducible builds and golden tests set it
-    now = dt.datetime.fromtimestamp(int(epoch), tz=dt.timezone.utc) if epoch else dt.datetime.now(dt.timezone.utc)
+    now = dt.datetime.fromtimestamp(int(epoch), tz=dt.UTC) if epoch else dt.datetime.now(dt.UTC)
     return ReportDocument(
         title=document.title,
         unit=document.unit.title,

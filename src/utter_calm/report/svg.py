@@ -32,6 +32,12 @@ class _Frame:
             low, high, at = np.log(low), np.log(high), np.log(np.maximum(at, 1e-300))
         return np.asarray(self.left + (at - low) / (high - low) * (self.right - self.left))
 
+    def at_x(self, value: float) -> float:
+        return float(self.x(np.array(value)))
+
+    def at_y(self, value: float) -> float:
+        return float(self.y(np.array(value)))
+
     def y(self, value: FloatArray) -> FloatArray:
         axis = self.view.y
         return np.asarray(
@@ -72,15 +78,15 @@ def _grid(frame: _Frame, palette: Palette) -> list[str]:
     major, minor = log_ticks(view.x.low, view.x.high) if view.x.log else linear_ticks(view.x.low, view.x.high)
     step = None if view.x.log or len(major) < 2 else major[1] - major[0]
     for value in minor:
-        out.append(_line(frame.x(value), frame.top, frame.x(value), frame.bottom, palette.grid, 0.4))
+        out.append(_line(frame.at_x(value), frame.top, frame.at_x(value), frame.bottom, palette.grid, 0.4))
     for value in major:
-        at = frame.x(value)
+        at = frame.at_x(value)
         out.append(_line(at, frame.top, at, frame.bottom, palette.grid, 1))
         out.append(_text(at, frame.bottom + 16, tick_text(value, step), palette.soft_text, "middle"))
     if view.y.percent:
         ticks = [(v, t) for v, t in percent_ticks(view.y.low, view.y.high) if abs(v / 20 - round(v / 20)) < 1e-9]
         for value, text in ticks:
-            at = frame.y(value)
+            at = frame.at_y(value)
             out.append(_line(frame.left, at, frame.right, at, palette.grid, 1))
             out.append(_text(frame.left - 8, at, text, palette.text, "end"))
             out.append(_text(frame.left - 8, at + 12, f"{tick_text(round(value))} dB", palette.soft_text, "end", 9.5))
@@ -88,7 +94,7 @@ def _grid(frame: _Frame, palette: Palette) -> list[str]:
         ticks_y = linear_ticks(view.y.low, view.y.high)[0]
         step = ticks_y[1] - ticks_y[0] if len(ticks_y) > 1 else None
         for value in ticks_y:
-            at = frame.y(value)
+            at = frame.at_y(value)
             out.append(_line(frame.left, at, frame.right, at, palette.grid, 1))
             out.append(_text(frame.left - 8, at + 4, tick_text(value, step), palette.soft_text, "end"))
     out.append(_text(frame.right, frame.bottom + 33, view.x.label, palette.soft_text, "end"))

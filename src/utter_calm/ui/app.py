@@ -17,7 +17,6 @@ from utter_calm import __version__
 from utter_calm.ui.main_window import MainWindow
 from utter_calm.ui.theme import apply_theme, load_fonts
 
-
 _SWITCH_S = 0.0005
 """How long a computing thread may keep the interpreter from the window; the usual 5 ms cost the live view half its frames."""
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import itertools
+
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPixmap
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QWidget
@@ -143,7 +145,7 @@ class ChainBar(QWidget):
         painter = QPainter(self)
         painter.setPen(QPen(QColor(current_palette().soft_text), 1.5))
         links = list(self.links.values())
-        for left, right in zip(links, links[1:], strict=False):
+        for left, right in itertools.pairwise(links):
             y = left.geometry().center().y()
             painter.drawLine(left.geometry().right() + 2, y, right.geometry().left() - 1, y)
         painter.end()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import replace
 
 from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
@@ -71,7 +72,7 @@ def parse_mask(text: str) -> tuple[MaskPoint, ...]:
             )
         low, high = (None if s in ("-", "–") else db_to_amplitude(parse_quantity(s, "", what="bound")) for s in sides)
         points.append(MaskPoint(parse_quantity(at, "Hz", what="mask's frequency"), low, high))
-    if len(points) < 2 or any(a.x >= b.x for a, b in zip(points, points[1:], strict=False)) or points[0].x <= 0:
+    if len(points) < 2 or any(a.x >= b.x for a, b in itertools.pairwise(points)) or points[0].x <= 0:
         raise InputError(
             "A mask needs two or more points at rising frequencies.", hint="As in 20: -0.5 0.1; 20000: -0.5 0.1"
         )

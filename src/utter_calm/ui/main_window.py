@@ -74,7 +74,7 @@ class MainWindow(QMainWindow):
         edit.addSeparator()
         for key, title in (("signal", "Signal"), ("output", "Output"), ("unit", "Unit"), ("load", "Load"),
                            ("pickup", "Pickup"), ("input", "Input")):  # fmt: skip
-            number = list(("signal", "output", "unit", "load", "pickup", "input")).index(key) + 1
+            number = ["signal", "output", "unit", "load", "pickup", "input"].index(key) + 1
             self._add(edit, f"edit_{key}", f"{title} of the chain", f"Alt+{number}",
                       lambda key=key: self._with(lambda w: w.chain.links[key].click()))  # fmt: skip
 

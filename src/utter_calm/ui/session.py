@@ -225,7 +225,7 @@ class JobSession(QObject):
         self._prompt = prompt
         self.asked.emit(prompt)
 
-    def _taken(self, cell: Cell, take: TakeSummary) -> None:
+    def _taken(self, _cell: Cell, take: TakeSummary) -> None:
         self.bench_changed.emit()
         self.takes_changed.emit()
         if take.trust and any(t.grave for t in take.trust):

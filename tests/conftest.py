@@ -1,0 +1,60 @@
+"""Shared by all tests: a place for every file, a seeded noise, signals with a known truth."""
+
+from __future__ import annotations
+
+import os
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+import numpy as np
+import pytest
+
+from utter_calm.job.demo import demo_document, simulated_bench
+from utter_calm.job.job import NO_SETUP, Job
+from utter_calm.job.run import Answer, Cell, RunHooks, run_cells
+from utter_calm.job.take import FLOOR
+
+
+@pytest.fixture(autouse=True)
+def _own_folders(tmp_path, monkeypatch):
+    """No test reads or writes what belongs to the person who runs it."""
+    for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"):
+        monkeypatch.setenv(name, str(tmp_path / name.lower()))
+
+
+@pytest.fixture
+def noise():
+    return np.random.default_rng(20261123)
+
+
+def dithered(signal, rng, bits=24):
+    """Round to so many bits with triangular dither of two steps."""
+    step = 2.0 ** (1 - bits)
+    return np.round(signal / step + rng.random(len(signal)) - rng.random(len(signal))) * step
+
+
+def make_demo(path, steps=("first-look", "response"), *, floor=True, setups=2):
+    """The demo job with some of its takes."""
+    job = Job.create(path, demo_document())
+    cells = [Cell(s, NO_SETUP, FLOOR) for s in steps] if floor else []
+    cells += [Cell(s, u) for s in steps for u in job.document.setups()[:setups]]
+    run_cells(job, cells, simulated_bench(job.document.rig), RunHooks(ask=lambda _: Answer.LET_RIG))
+    return job
+
+
+@pytest.fixture(scope="session")
+def measured_path(tmp_path_factory):
+    """A whole demo job, measured once; tests copy it and never write to it."""
+    path = tmp_path_factory.mktemp("demo") / "planetarium.calm"
+    make_demo(path).close()
+    return path
+
+
+@pytest.fixture
+def measured(measured_path, tmp_path):
+    """A measured demo job of one's own."""
+    path = tmp_path / "mine.calm"
+    path.write_bytes(measured_path.read_bytes())
+    job = Job.open(path)
+    yield job
+    job.close()

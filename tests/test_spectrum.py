@@ -1,0 +1,52 @@
+"""Windows and spectra: laws that hold for any record."""
+
+import numpy as np
+import pytest
+
+from utter_calm.analysis.spectrum import line_spectrum
+from utter_calm.analysis.windows import BLACKMAN_HARRIS_7, CosineWindow
+
+RECT = CosineWindow("none", (1.0, 0.0))
+
+
+def test_the_windows_numbers():
+    """Equivalent noise bandwidth 2.6319 and side lobes at -180 dB, as published."""
+    assert BLACKMAN_HARRIS_7.noise_bandwidth_bins == pytest.approx(2.6319, abs=5e-5)
+    shape = BLACKMAN_HARRIS_7.samples(512)
+    response = np.abs(np.fft.rfft(shape, 512 * 16))
+    lobes = response[7 * 16 + 8 :] / response[0]
+    assert 20 * np.log10(lobes.max()) < -178
+
+
+@pytest.mark.parametrize("frames", [4_800, 4_801, 10_007])
+def test_the_lines_carry_all_the_power(frames, noise):
+    """Parseval, also for lengths with large prime factors, which are padded: only DC is left out."""
+    x = noise.normal(0.3, 1.0, frames)
+    spectrum = line_spectrum(x, 48_000)
+    assert spectrum.band_power(0.0, 24_000.0) == pytest.approx(np.var(x), rel=0.08)
+
+
+@pytest.mark.parametrize("offset", [0.0, 0.25, 0.5])
+def test_a_tone_between_bins_keeps_its_power(offset):
+    rate, frames = 48_000, 48_000
+    x = np.sin(2 * np.pi * (1_000 + offset) * np.arange(frames) / rate)
+    spectrum = line_spectrum(x, rate)
+    assert spectrum.band_power(900, 1_100) == pytest.approx(0.5, rel=1e-6)
+    assert spectrum.band_power(2_000, 24_000) < 1e-17
+
+
+def test_the_density_of_white_noise(noise):
+    """sigma sqrt(2 / fs): 1 mV at 48 kHz is 6.45497 uV per root hertz."""
+    x = noise.normal(0.0, 1e-3, 192_000)
+    spectrum = line_spectrum(x, 48_000)
+    density = np.sqrt(np.mean(spectrum.density_squared[100:-100]))
+    assert density == pytest.approx(6.45497e-6, rel=0.01)
+    local = [spectrum.local_density_squared(f) for f in range(500, 20_000, 300)]
+    assert np.sqrt(np.mean(local)) == pytest.approx(6.45497e-6, rel=0.05)
+
+
+def test_a_band_between_bins_counts_parts_of_bins(noise):
+    x = noise.normal(0.0, 1.0, 4_800)
+    spectrum = line_spectrum(x, 48_000)
+    parts = [spectrum.band_power(a, b) for a, b in ((100, 1_003), (1_003, 7_777.7), (7_777.7, 20_000))]
+    assert sum(parts) == pytest.approx(spectrum.band_power(100, 20_000), rel=1e-9)
