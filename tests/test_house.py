@@ -1,0 +1,98 @@
+"""The rules of the house, held by a machine: walls, docs, locks."""
+
+import ast
+import re
+import subprocess
+import sys
+from dataclasses import fields
+from pathlib import Path
+
+import pytest
+
+import utter_calm
+from utter_calm.job.schema import TABLES, VERSION
+from utter_calm.measure.kinds import KINDS
+from utter_calm.present.definitions import DEFINITIONS
+
+SOURCE = Path(utter_calm.__file__).parent
+ROOT = SOURCE.parent.parent
+BANNED = ("PySide6", "shiboken6", "pyqtgraph", "utter_calm.ui")
+
+
+def crossings(source):
+    tree = list(ast.walk(ast.parse(source)))
+    names = [a.name for n in tree if isinstance(n, ast.Import) for a in n.names]
+    names += [f"{'.' * n.level}{n.module}.{a.name}" for n in tree if isinstance(n, ast.ImportFrom) for a in n.names]
+    return [m for m in names if m.startswith(".") or any(f"{m}.".startswith(f"{b}.") for b in BANNED)]
+
+
+CORE = [p for p in SOURCE.rglob("*.py") if p.relative_to(SOURCE).parts[0] not in ("ui", "cli")]
+
+
+@pytest.mark.parametrize("path", CORE, ids=lambda p: str(p.relative_to(SOURCE)))
+def test_the_core_imports_no_window(path):
+    assert crossings(path.read_text("utf-8")) == []
+
+
+@pytest.mark.parametrize("line", ["from utter_calm.ui import app", "import PySide6.QtCore", "from .. import ui"])
+def test_the_wall_itself_goes_red(line):
+    assert crossings(line)
+
+
+def test_the_core_runs_without_qt():
+    code = (
+        "import sys; import utter_calm.cli.analyze, utter_calm.cli.run, utter_calm.report.write; "
+        "sys.exit(any(m.startswith(('PySide6', 'pyqtgraph')) for m in sys.modules))"
+    )
+    assert subprocess.run([sys.executable, "-c", code], check=False).returncode == 0
+
+
+def test_no_module_is_long():
+    longest = max((len(p.read_text("utf-8").splitlines()), str(p)) for p in SOURCE.rglob("*.py"))
+    assert longest[0] < 600, longest
+
+
+def test_every_reading_is_documented():
+    text = (ROOT / "docs" / "readings.md").read_text("utf-8")
+    for name in (*DEFINITIONS, "harmonic_2", "mains_1"):
+        assert f"`{name}`" in text, name
+
+
+def test_every_trust_code_is_documented():
+    text = (ROOT / "docs" / "readings.md").read_text("utf-8")
+    codes = set()
+    for path in SOURCE.rglob("*.py"):
+        codes |= set(re.findall(r"Trust\(\s*\"(\w+)\"", path.read_text("utf-8")))
+    assert codes
+    for code in codes:
+        assert f"`{code}`" in text, code
+
+
+def test_the_file_format_is_documented():
+    text = (ROOT / "docs" / "file-format.md").read_text("utf-8")
+    assert f"version {VERSION}" in text
+    for table, columns in TABLES.items():
+        assert f"`{table}`" in text
+        for column in re.findall(r"(\w+) (?:TEXT|INTEGER|BLOB)", columns):
+            assert f"`{column}`" in text, (table, column)
+
+
+def test_settings_are_documented():
+    text = (ROOT / "docs" / "readings.md").read_text("utf-8")
+    for kind in KINDS.values():
+        for item in fields(kind.settings_type):
+            assert f"`{item.name}`" in text, item.name
+
+
+@pytest.mark.parametrize("name", ["requirements.lock", "requirements-dev.lock"])
+def test_locks_hold_hashes_and_no_addresses(name):
+    text = (ROOT / name).read_text("utf-8")
+    assert "://" not in text
+    assert "--hash=sha256:" in text
+    assert re.search(r"^pyside6-essentials==6\.1[01]\.", text, re.M)
+
+
+def test_links_in_the_docs_lead_somewhere():
+    for page in [ROOT / "README.md", ROOT / "CONTRIBUTING.md", *(ROOT / "docs").glob("*.md")]:
+        for target in re.findall(r"\]\(([^)#:]+)(?:#[^)]*)?\)", page.read_text("utf-8")):
+            assert (page.parent / target).exists(), (page.name, target)

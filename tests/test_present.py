@@ -1,0 +1,209 @@
+"""What is shown: ticks, labels, words, pictures, panels."""
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from utter_calm.job.compare import compare, difference
+from utter_calm.job.verdict import Outcome
+from utter_calm.measure.result import Reading, Trace
+from utter_calm.present.axis import linear_ticks, log_ticks, percent_ticks, sensible_range, tick_text
+from utter_calm.present.chain import chain_view, level_view
+from utter_calm.present.coverage import coverage_view
+from utter_calm.present.layout import spread_labels, thinned
+from utter_calm.present.palette import DARK, LIGHT
+from utter_calm.present.panel import panel_view
+from utter_calm.present.plot import plot_view
+from utter_calm.present.values import beside_text, reading_text
+from utter_calm.present.words import title_lines
+
+
+def test_ticks_of_the_audio_band():
+    major, minor = log_ticks(20, 20_000)
+    assert [tick_text(v) for v in major] == ["20", "50", "100", "200", "500", "1k", "2k", "5k", "10k", "20k"]
+    assert 300 in [round(v) for v in minor]
+    assert linear_ticks(-1.0, 1.0)[0] == pytest.approx([-1, -0.8, -0.6, -0.4, -0.2, 0, 0.2, 0.4, 0.6, 0.8, 1]) or len(
+        linear_ticks(-1.0, 1.0)[0]
+    ) in range(4, 10)
+    assert tick_text(-0.5, 0.5) == "−0.5"
+
+
+@given(st.floats(-1e6, 1e6), st.floats(1e-3, 1e6))
+def test_linear_ticks_lie_inside_on_round_steps(low, span):
+    ticks, _ = linear_ticks(low, low + span)
+    assert all(low - 1e-6 * span <= t <= low + span + 1e-6 * span for t in ticks)
+    assert 2 <= len(ticks) <= 12
+    step = ticks[1] - ticks[0]
+    assert round(step / 10 ** math.floor(math.log10(step) + 1e-6)) in (1, 2, 5, 10)
+
+
+def test_per_cent_and_db_are_one_quantity():
+    for place, text in percent_ticks(-120.0, 0.0):
+        assert 20 * math.log10(float(text.removesuffix(" %").replace("e−", "e-")) / 100) == pytest.approx(place)
+
+
+@given(st.lists(st.floats(0, 400), max_size=12))
+def test_labels_never_overlap_and_keep_their_order(wanted):
+    placed = spread_labels(wanted, 15, 0, 400)
+    ordered = sorted(placed)
+    assert all(b - a >= 15 - 1e-9 for a, b in zip(ordered, ordered[1:], strict=False))
+    assert all(p <= 400 for p in placed)
+    ranks = np.argsort(np.argsort(wanted, kind="stable"), kind="stable")
+    assert np.array_equal(np.argsort(np.argsort(placed, kind="stable"), kind="stable"), ranks)
+
+
+def test_thinning_keeps_every_peak(noise):
+    x = np.linspace(0, 1, 100_000)
+    y = noise.normal(size=100_000)
+    y[41_234] = 99.0
+    at, height = thinned(x, y, 500)
+    assert len(at) <= 1_000
+    assert height.max() == 99.0
+    assert height.min() == y.min()
+    assert at[np.argmax(height)] == pytest.approx(0.41234, abs=0.003)
+    short = np.arange(10.0)
+    assert thinned(short, short, 500)[0] is short
+
+
+def test_a_sensible_range_holds_everything():
+    low, high = sensible_range(np.array([29.4, 29.6, np.nan]), least_span=12, step=5)
+    assert low <= 29.4 - 5
+    assert high >= 29.6
+    assert (low / 5).is_integer()
+
+
+@pytest.mark.parametrize(
+    ("reading", "text", "beside"),
+    [
+        (Reading("thd_n", 1, 3.043e-5, "1", 2.4e-7), "0.003043 %", "−90.33 dB"),
+        (Reading("thd", 1, 3.7e-7, "1", 2e-7), "−128.6 dB", "3.7e-05 %"),
+        (Reading("level", 1, 2.822, "V", 0.0034), "2.822 V", "9.011 dBV"),
+        (Reading("gain", 1, 30.03, "1", 0.036), "29.551 dB", ""),
+        (Reading("noise", 1, 80.6e-6, "V", 0.7e-6), "80.6 µV", "−81.87 dBV"),
+        (Reading("level", 1, 0.5, "FS", 1e-9), "0.50000 FS", "−6.021 dBFS"),
+        (Reading("upper_corner", 1, 66_241.0, "Hz", 34.0), "66.24 kHz", ""),
+    ],
+)
+def test_readings_as_text(reading, text, beside):
+    assert str(reading_text(reading)) == text
+    assert beside_text(reading.name, reading.value, reading.unit) == beside
+
+
+def test_what_differs_and_what_is_the_same(measured):
+    eight, four = measured.document.setups()
+    takes = [measured.current("response", s) for s in (eight, four)]
+    differs, same = title_lines(takes)
+    assert differs == "8 Ω and 4 Ω"
+    assert "Dome amplifier DA-3" in same
+    assert same.endswith(": the same")
+    assert title_lines(takes[:1])[0] == ""
+    twice = compare([takes[0], takes[0]])
+    assert twice.differs[0][0] == "take"
+
+
+def test_a_family_in_one_picture(measured):
+    full = [measured.full(measured.current("response", s)) for s in measured.document.setups()]
+    view = plot_view(full, "response")
+    assert [c.label for c in view.curves] == ["8 Ω, ch 1", "8 Ω, ch 2", "4 Ω, ch 1", "4 Ω, ch 2"]
+    assert [c.hue for c in view.curves] == [0, 0, 1, 1]
+    assert [c.channel for c in view.curves] == [1, 2, 1, 2]
+    for curve in view.curves:
+        assert curve.y.min() >= view.y.low
+        assert curve.y.max() <= view.y.high
+    assert view.detail is not None
+
+
+def test_a_difference_is_the_ratio(measured):
+    full = [measured.full(measured.current("response", s)) for s in measured.document.setups()]
+    view = plot_view(full, "response", reference=0)
+    one, two = (t.result.trace("response") for t in full)
+    at = np.interp(np.log(20_000), np.log(view.curves[0].x), view.curves[0].y)
+    truth = 20 * np.log10(np.interp(20_000, two.x, two.magnitude) / np.interp(20_000, one.x, one.magnitude))
+    assert at == pytest.approx(truth, abs=1e-3)
+    assert view.title == "Difference to 8 Ω"
+    same = difference(one, one)
+    assert np.allclose(same.magnitude, 1.0)
+    other = Trace("x", 1, np.array([1.0, 2.0]), "s", np.ones(2), "V")
+    with pytest.raises(ValueError, match="cannot be held against"):
+        difference(one, other)
+
+
+def test_floor_bounds_and_noise_are_in_the_picture(measured):
+    eight = measured.document.setups()[0]
+    take, floor = measured.full(measured.current("response", eight)), measured.full(measured.floor("response"))
+    distortion = plot_view([take], "distortion", floor=floor)
+    assert distortion.floor is not None
+    assert distortion.y.percent
+    assert any(c.doubtful is not None and c.doubtful.any() for c in distortion.curves)
+    relative = plot_view([take], "relative", claims=measured.document.claims)
+    assert {b.side for b in relative.bounds} == {1, -1}
+    assert plot_view([], "x").empty
+
+
+def test_the_panel_says_what_makes_sense_here(measured):
+    eight = measured.document.setups()[0]
+    take = measured.full(measured.current("first-look", eight))
+    view = panel_view(take, measured.verdicts("first-look", eight))
+    assert view.main[0].name == "thd_n"
+    assert len(view.main[0].values) == 2
+    assert "rig alone" in view.main[0].floor
+    assert "Band 20 to 20000 Hz" in view.main[0].definition
+    assert {c.outcome for c in view.claims} == {Outcome.MET, Outcome.NOT_REACHABLE}
+    floor = panel_view(measured.full(measured.floor("first-look")), ())
+    assert "power" not in [r.name for r in floor.main]
+
+
+def test_the_coverage(measured):
+    view = coverage_view(measured)
+    assert view.rows == ("First look", "Response")
+    assert view.columns == ("rig alone", "8 Ω", "4 Ω")
+    assert (view.taken, view.total) == (4, 4)
+    assert view.cells[1][2].outcome is Outcome.MISSED
+    assert view.cells[1][2].headline.endswith("kHz")
+    assert not view.missing()
+
+
+def test_the_chain_says_what_changed_and_what_is_dangerous(measured):
+    step = measured.document.step("response")
+    take = measured.current("response", measured.document.setups()[1])
+    links = {v.key: v for v in chain_view(measured, step, "8 ohm", take, simulated=True)}
+    assert links["load"].badge == "was 4 Ω"
+    assert links["output"].simulated
+    loud = step.with_settings(type(step.typed_settings())(level_v=1.9))
+    assert (
+        "more than the load can take"
+        in {v.key: v for v in chain_view(measured, loud, "4 ohm", None, simulated=True)}["load"].warning
+    )
+    assert level_view(measured, step, "8 ohm", 0.0937).main.startswith("9")
+    assert "W into 8 Ω" in level_view(measured, step, "8 ohm").main
+    assert "V" in level_view(measured, step, None).main
+
+
+@pytest.mark.parametrize("palette", [LIGHT, DARK], ids=lambda p: p.name)
+def test_both_themes_can_be_read(palette):
+    """Contrast by WCAG 2: 4.5 for text, 3 for lines that carry meaning; hues differ for the colour-blind too."""
+
+    def rgb(colour):
+        return np.array([int(colour[i : i + 2], 16) / 255 for i in (1, 3, 5)])
+
+    def luminance(colour):
+        c = rgb(colour)
+        linear = np.where(c <= 0.03928, c / 12.92, ((c + 0.055) / 1.055) ** 2.4)
+        return float(linear @ [0.2126, 0.7152, 0.0722])
+
+    def contrast(a, b):
+        high, low = sorted((luminance(a), luminance(b)), reverse=True)
+        return (high + 0.05) / (low + 0.05)
+
+    for ground in (palette.ground, palette.surface, palette.raised):
+        assert contrast(palette.text, ground) > 10
+        assert contrast(palette.soft_text, ground) > 4.5
+        assert all(contrast(c, ground) > 3 for c in (*palette.hues, palette.good, palette.bad, palette.open))
+    assert contrast(palette.accent_text, palette.accent) > 4.5
+    assert contrast(palette.warn_text, palette.warn_ground) > 4.5
+    # red-green blindness, crudely: what is left are brightness and blue against yellow
+    seen = [(luminance(h) ** 0.45, rgb(h)[2] - rgb(h)[:2].mean()) for h in palette.hues[:2]]
+    assert math.dist(*seen) > 0.15

@@ -1,0 +1,61 @@
+"""Reports: one template, HTML and PDF, everything inside."""
+
+import re
+import xml.etree.ElementTree as ET
+
+import pypdf
+import pytest
+
+from utter_calm.errors import FileError
+from utter_calm.job.demo import new_document
+from utter_calm.job.job import Job
+from utter_calm.present.plot import plot_view
+from utter_calm.report.svg import plot_svg
+from utter_calm.report.write import report_html, write_report
+
+
+def test_the_html_holds_everything_and_fetches_nothing(measured):
+    html = report_html(measured)
+    for words in ("Dome amplifier DA-3", "−3 dB at 65 kHz or above into 4 Ω", "not reachable", "undecided", "missed", "met",
+                  "Simulated rig, workshop bench", "2026-11-02", "dented lid", "8 Ω", "THD+N", "k = 2"):  # fmt: skip
+        assert words in html
+    outside = re.findall(r"(?:src|href)=[\"']?([^\"' >]+)", html) + re.findall(r"url\(([^)#][^)]*)\)", html)
+    assert outside == []
+    assert html.count("<svg") >= 6
+
+
+def test_every_picture_is_sound_xml(measured):
+    full = [measured.full(measured.current("response", s)) for s in measured.document.setups()]
+    for spec in measured.document.step("response").measure.plots:
+        svg = plot_svg(plot_view(full, spec.key, floor=measured.full(measured.floor("response"))))
+        root = ET.fromstring(svg)
+        texts = [t.text for t in root.iter("{http://www.w3.org/2000/svg}text")]
+        assert "1k" in texts
+        assert any("4 Ω" in (t or "") for t in texts)
+        assert "nan" not in svg.lower()
+
+
+def test_names_cannot_break_out_of_the_template(tmp_path):
+    document = new_document("<script>alert(1)</script> & Söhne")
+    job = Job.create(tmp_path / "a.calm", document)
+    html = report_html(job)
+    assert "<script>" not in html
+    assert "&amp; Söhne" in html
+    assert "Nothing was measured yet" in html
+    job.close()
+
+
+@pytest.mark.timeout(240)
+def test_the_pdf_says_the_same(measured, tmp_path):
+    path = tmp_path / "report.pdf"
+    write_report(measured, path)
+    text = "".join(page.extract_text() for page in pypdf.PdfReader(path).pages)
+    for words in ("Dome amplifier DA-3", "missed", "not reachable", "Distortion out of the sweep"):
+        assert words in text
+
+
+def test_endings_and_places_that_do_not_work(measured, tmp_path):
+    with pytest.raises(FileError, match=r"\.html or \.pdf"):
+        write_report(measured, tmp_path / "report.doc")
+    with pytest.raises(FileError, match="cannot be written"):
+        write_report(measured, tmp_path / "no" / "folder.html")

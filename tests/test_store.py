@@ -1,0 +1,268 @@
+"""The job file: nothing that was finished is ever lost, and no file can crash the program."""
+
+import os
+import signal
+import sqlite3
+import subprocess
+import sys
+import textwrap
+import time
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from hypothesis.extra.numpy import arrays
+
+from utter_calm.errors import FileError, InputError, JobFileError, UtterCalmError
+from utter_calm.formats.lossless import FLAC, FLOAT64, decode, encode
+from utter_calm.job.demo import demo_document
+from utter_calm.job.job import Job, job_path
+from utter_calm.job.schema import VERSION
+from utter_calm.job.store import JobStore
+from utter_calm.measure.first_look import FirstLookSettings
+
+
+@given(arrays(np.int32, st.tuples(st.integers(1, 50), st.integers(1, 3)), elements=st.integers(-(2**23), 2**23 - 1)))
+@settings(suppress_health_check=[HealthCheck.too_slow], deadline=None, max_examples=30)
+def test_24_bit_captures_come_back_to_the_bit(steps):
+    samples = steps / 2**23
+    encoding, data = encode(samples, 96_000)
+    assert encoding == FLAC
+    assert np.array_equal(decode(encoding, data, *samples.shape), samples)
+
+
+def test_anything_else_comes_back_too(noise):
+    samples = noise.normal(0, 3, (100, 2))
+    encoding, data = encode(samples, 96_000)
+    assert encoding == FLOAT64
+    assert np.array_equal(decode(encoding, data, 100, 2), samples)
+    for broken in (
+        (FLOAT64, data[:50], 100, 2),
+        (FLOAT64, data, 101, 2),
+        (FLAC, b"nonsense", 1, 1),
+        ("mp0", b"", 1, 1),
+    ):
+        with pytest.raises(FileError, match="damaged"):
+            decode(*broken)
+    with pytest.raises(FileError):
+        decode(FLOAT64, data, 10**12, 2)
+
+
+def test_a_take_comes_back_as_it_was(measured):
+    take = measured.current("response", measured.document.setups()[0])
+    full = measured.full(take)
+    path = measured.path
+    measured.close()
+    again = Job.open(path)
+    other = again.full(again.take(take.id))
+    assert again.document == demo_document()
+    assert other.summary.readings == take.readings
+    assert [t.name for t in other.result.traces] == [t.name for t in full.result.traces]
+    for one, two in zip(full.result.traces, other.result.traces, strict=True):
+        assert np.array_equal(one.magnitude, two.magnitude)
+        assert (one.valid, one.x_unit) == (two.valid, two.x_unit)
+    capture = again.capture(take)
+    assert capture.samples.shape[1] == 2
+    assert capture.rig == again.document.rig
+    again.close()
+
+
+def test_takes_are_never_overwritten_only_superseded(measured):
+    setup = measured.document.setups()[0]
+    old = measured.current("first-look", setup)
+    full = measured.full(old)
+    new = measured.append("first-look", setup, FirstLookSettings(), measured.capture(old), full.result)
+    assert measured.current("first-look", setup).id == new.id
+    assert measured.take(old.id).superseded_by == new.id
+    assert {t.id for t in measured.takes} >= {old.id, new.id}
+    path = measured.path
+    measured.close()
+    again = Job.open(path)
+    assert again.take(old.id).superseded_by == new.id
+    again.close()
+
+
+def test_an_old_capture_is_analysed_again_with_another_band(measured):
+    old = measured.current("first-look", measured.document.setups()[0])
+    wide = FirstLookSettings(**{**old.settings, "band_high_hz": 40_000.0, "rate_hz": 96_000})
+    new = measured.derive(old, wide)
+    assert new.derived_from == old.id
+    assert new.capture_id == old.capture_id
+    ratio = new.reading("noise").value / old.reading("noise").value
+    assert ratio == pytest.approx(np.sqrt(2), rel=0.06)
+    assert new.reading("level").value == pytest.approx(old.reading("level").value, rel=1e-9)
+    with pytest.raises(InputError, match="cannot be changed after the recording"):
+        measured.derive(old, FirstLookSettings(**{**old.settings, "level_v": 0.2, "rate_hz": 96_000}))
+
+
+def test_saving_under_another_name_takes_everything_along(measured, tmp_path):
+    before, old_path = measured.takes, measured.path
+    measured.save_as(tmp_path / "copy.calm")
+    assert measured.path.name == "copy.calm"
+    assert [t.id for t in measured.takes] == [t.id for t in before]
+    assert old_path.exists()
+    with pytest.raises(JobFileError, match="exists already"):
+        measured.save_as(old_path)
+    assert measured.full(measured.takes[0]).result.traces
+
+
+def test_creating_never_overwrites(tmp_path):
+    path = tmp_path / "a.calm"
+    path.write_text("mine")
+    with pytest.raises(JobFileError, match="exists already"):
+        Job.create(path, demo_document())
+    assert path.read_text() == "mine"
+    with pytest.raises(JobFileError, match="cannot be created"):
+        Job.create(tmp_path / "no" / "folder.calm", demo_document())
+    with pytest.raises(JobFileError, match="needs a name"):
+        job_path("  ")
+    assert job_path("x").name == "x.calm"
+
+
+def test_what_is_no_job_file_says_so(tmp_path, measured_path):
+    empty, text, cut = tmp_path / "empty.calm", tmp_path / "text.calm", tmp_path / "cut.calm"
+    empty.touch()
+    text.write_text("once upon a time " * 100)
+    cut.write_bytes(measured_path.read_bytes()[:30_000])
+    other = tmp_path / "other.calm"
+    with sqlite3.connect(other) as connection:
+        connection.execute("CREATE TABLE cats (name TEXT)")
+    connection.close()
+    for path in (empty, text, cut, other, tmp_path / "missing.calm", tmp_path):
+        with pytest.raises(JobFileError) as caught:
+            Job.open(path)
+        assert str(path) in str(caught.value)
+
+
+def test_a_newer_file_is_refused_and_not_touched(tmp_path, measured_path):
+    path = tmp_path / "newer.calm"
+    path.write_bytes(measured_path.read_bytes())
+    connection = sqlite3.connect(path)
+    connection.execute(f"PRAGMA user_version = {VERSION + 1}")
+    connection.commit()
+    connection.close()
+    before = path.read_bytes()
+    with pytest.raises(JobFileError, match="newer version"):
+        Job.open(path)
+    assert path.read_bytes() == before
+
+
+@pytest.mark.parametrize(
+    "damage",
+    [
+        "UPDATE document SET json = '{'",
+        "UPDATE document SET json = '{\"steps\": 5}'",
+        "DELETE FROM document",
+        "UPDATE take SET readings = 'x'",
+        "UPDATE take SET rig = '{\"pickup_ratio\": -1}'",
+        "DROP TABLE trace",
+        "CREATE TRIGGER t AFTER INSERT ON take BEGIN DELETE FROM take; END",
+        "UPDATE trace SET x = x'0102'",
+        "UPDATE trace SET magnitude = NULL",
+        "UPDATE capture SET data = x'00'",
+        "UPDATE capture SET frames = 'many'",
+    ],
+)
+def test_no_damage_inside_gets_past_one_clear_sentence(tmp_path, measured_path, damage):
+    path = tmp_path / "damaged.calm"
+    path.write_bytes(measured_path.read_bytes())
+    connection = sqlite3.connect(path)
+    connection.execute("PRAGMA ignore_check_constraints = ON")
+    try:
+        connection.execute(damage)
+    except sqlite3.IntegrityError:
+        connection.close()
+        return  # the file's own rules did not let it happen
+    connection.commit()
+    connection.close()
+    with pytest.raises(UtterCalmError):  # noqa: PT012
+        job = Job.open(path)
+        try:
+            for take in job.takes:
+                job.full(take)
+                job.capture(take)
+        finally:
+            job.close()
+
+
+@given(st.integers(0, 10**6), st.integers(0, 255))
+@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_a_flipped_byte_never_crashes(tmp_path, measured_path, place, value):
+    data = bytearray(measured_path.read_bytes()[:400_000])
+    data[place % len(data)] = value
+    path = tmp_path / f"flip-{place}-{value}.calm"
+    path.write_bytes(data)
+    try:
+        Job.open(path).close()
+    except UtterCalmError:
+        pass
+    finally:
+        path.unlink()
+
+
+def test_a_full_disk_is_said_and_loses_nothing(measured):
+    take = measured.takes[0]
+    result, capture = measured.full(take).result, measured.capture(take)
+    store: JobStore = measured._store
+    pages = store._connection.execute("PRAGMA page_count").fetchone()[0]
+    store._connection.execute(f"PRAGMA max_page_count = {pages + 3}")
+    with pytest.raises(JobFileError, match="full") as caught:
+        measured.append("first-look", take.setup, FirstLookSettings(), capture, result)
+    assert "Make room" in caught.value.hint
+    count = len(measured.takes)
+    path = measured.path
+    measured.close()
+    again = Job.open(path)
+    assert len(again.takes) == count
+    assert again.full(again.takes[0]).result.traces
+    again.close()
+
+
+def test_a_read_only_folder(measured_path, tmp_path, monkeypatch):
+    folder = tmp_path / "shelf"
+    folder.mkdir()
+    path = folder / "job.calm"
+    path.write_bytes(measured_path.read_bytes())
+    monkeypatch.setattr(os, "access", lambda _path, _mode: False)  # root may write anywhere: say that it may not
+    job = Job.open(path)
+    assert job.read_only
+    assert job.full(job.takes[0]).result.traces
+    with pytest.raises(JobFileError, match="reading only"):
+        job.write_note(job.takes[0], "a note")
+    monkeypatch.undo()
+    job.save_as(tmp_path / "writable.calm")
+    assert not job.read_only
+    job.write_note(job.takes[0], "a note")
+    job.close()
+
+
+@pytest.mark.timeout(180)
+def test_kill_9_during_a_run_of_ten_takes(tmp_path):
+    """The file opens, and the takes that were finished are there, whole."""
+    path = tmp_path / "killed.calm"
+    script = textwrap.dedent(
+        f"""
+        from pathlib import Path
+        from utter_calm.job.demo import demo_document, simulated_bench, FIRST_LOOK
+        from utter_calm.job.job import Job
+        from utter_calm.job.run import Answer, Cell, RunHooks, run_cells
+        job = Job.create(Path({str(path)!r}), demo_document())
+        cells = [Cell(FIRST_LOOK, u) for u in job.document.setups()] * 5
+        hooks = RunHooks(ask=lambda _: Answer.LET_RIG, finished=lambda _c, take: print(take.id, flush=True))
+        run_cells(job, cells, simulated_bench(job.document.rig), hooks)
+        """
+    )
+    process = subprocess.Popen([sys.executable, "-c", script], stdout=subprocess.PIPE, text=True)
+    finished = [int(process.stdout.readline()) for _ in range(3)]
+    time.sleep(0.05)
+    process.send_signal(signal.SIGKILL)
+    process.wait()
+    process.stdout.close()
+    job = Job.open(path)
+    assert [t.id for t in job.takes][:3] == finished
+    assert len(job.takes) < 10
+    for take in job.takes:
+        assert job.full(take).result.traces
+        assert job.capture(take).samples.size
+    job.close()

@@ -1,0 +1,92 @@
+"""Claims held against takes: four verdicts, and why."""
+
+import numpy as np
+import pytest
+
+from utter_calm.job.model import Claim, MaskPoint, Setup
+from utter_calm.job.verdict import Outcome, judge, mask_bounds
+from utter_calm.measure.result import Reading, Result, Trace
+
+AT_MOST = Claim("c", "at most 1e-4", "s", "thd", high=1e-4)
+
+
+@pytest.mark.parametrize(
+    ("value", "spread", "floor", "outcome"),
+    [
+        (5e-5, 1e-6, 1e-6, Outcome.MET),
+        (2e-4, 1e-6, 1e-6, Outcome.MISSED),
+        (9.95e-5, 1e-6, 1e-6, Outcome.UNDECIDED),
+        (1.005e-4, 1e-6, 1e-6, Outcome.UNDECIDED),
+        (2e-4, 1e-6, 1.9e-4, Outcome.NOT_REACHABLE),
+        (5e-5, 1e-6, 4.9e-5, Outcome.MET),  # the rig only adds: below the bound is below the bound
+        (2e-4, None, None, Outcome.MISSED),
+    ],
+)
+def test_an_upper_bound(value, spread, floor, outcome):
+    verdict = judge(AT_MOST, Result((Reading("thd", 1, value, "1", spread, floor),)))
+    assert verdict.outcome is outcome
+    assert verdict.margin == pytest.approx(1e-4 - value)
+
+
+def test_bounds_on_both_sides_and_the_worst_channel():
+    claim = Claim("g", "gain", "s", "gain", low=29.0, high=31.0)
+    result = Result((Reading("gain", 1, 30.0, "1", 0.01), Reading("gain", 2, 28.0, "1", 0.01)))
+    verdict = judge(claim, result)
+    assert (verdict.outcome, verdict.channel, verdict.bound) == (Outcome.MISSED, 2, 29.0)
+
+
+def test_what_was_not_measured_is_open():
+    assert judge(AT_MOST, None).outcome is Outcome.OPEN
+    assert judge(AT_MOST, Result((Reading("gain", 1, 1.0, "1"),))).outcome is Outcome.OPEN
+
+
+def trace(values, *, valid=(20.0, 20_000.0), spread=1e-4):
+    x = np.geomspace(10, 40_000, 200)
+    y = np.interp(np.log(x), np.log([10, 1_000, 40_000]), values)
+    return Result((), (Trace("relative", 1, x, "Hz", y, "1", uncertainty=np.full(200, spread), valid=valid),))
+
+
+MASK = Claim("m", "flat", "s", "relative", mask=(MaskPoint(20.0, 0.9, 1.1), MaskPoint(20_000.0, 0.9, 1.1)))
+
+
+def test_a_mask_is_held_at_its_worst_point():
+    assert judge(MASK, trace([1.0, 1.0, 1.0])).outcome is Outcome.MET
+    missed = judge(MASK, trace([1.0, 1.0, 0.5]))
+    assert missed.outcome is Outcome.MISSED
+    assert missed.at == pytest.approx(20_000, rel=0.05)
+    assert missed.bound == pytest.approx(0.9, rel=1e-9)
+    assert judge(MASK, trace([1.0, 1.0999, 1.0], spread=0.01)).outcome is Outcome.UNDECIDED
+
+
+def test_a_curve_that_does_not_cover_the_mask_cannot_meet_it():
+    assert judge(MASK, trace([1.0, 1.0, 1.0], valid=(50.0, 20_000.0))).outcome is Outcome.UNDECIDED
+    assert judge(MASK, trace([1.0, 0.5, 1.0], valid=(50.0, 20_000.0))).outcome is Outcome.MISSED
+    assert judge(MASK, trace([1.0, 1.0, 1.0], valid=(30_000.0, 40_000.0))).outcome is Outcome.OPEN
+
+
+def test_a_mask_is_straight_in_db_over_log_frequency():
+    low, high = mask_bounds((MaskPoint(100.0, 0.01), MaskPoint(10_000.0, 1.0)), np.array([50.0, 1_000.0, 10_000.0]))
+    assert np.isnan(low[0])
+    assert low[1:] == pytest.approx([0.1, 1.0])
+    assert np.isnan(high).all()
+
+
+def test_a_claim_holds_only_in_its_setup(measured):
+    eight, four = measured.document.setups()
+    assert isinstance(eight, Setup)
+    ids = [{v.claim.id for v in measured.verdicts("first-look", s)} for s in (eight, four)]
+    assert "thdn-8" in ids[0] - ids[1]
+    assert "gain-4" in ids[1] - ids[0]
+
+
+def test_the_demo_job_shows_all_four_verdicts(measured):
+    outcomes = {
+        v.claim.id: v.outcome
+        for step in measured.document.steps
+        for setup in measured.document.setups()
+        for v in measured.verdicts(step.id, setup)
+    }
+    assert outcomes["corner-4"] is Outcome.MISSED
+    assert outcomes["h2-8"] is Outcome.NOT_REACHABLE
+    assert outcomes["gain-4"] is Outcome.UNDECIDED
+    assert outcomes["flat-8"] is Outcome.MET
