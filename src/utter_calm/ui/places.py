@@ -72,9 +72,11 @@ class _TablePlace(QWidget):
         nothing.setAlignment(Qt.AlignmentFlag.AlignCenter)
         nothing.setWordWrap(True)
         self._stack = QStackedLayout()
+        layout.addLayout(
+            self._stack, 1
+        )  # before it is filled: without a parent it would show its first page as a window
         self._stack.addWidget(self.table)
         self._stack.addWidget(nothing)
-        layout.addLayout(self._stack, 1)
         self.row = QHBoxLayout()
         layout.addLayout(self.row)
 

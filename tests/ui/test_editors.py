@@ -1,0 +1,201 @@
+"""The editors: what is typed, what is refused, what undo brings back."""
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QComboBox
+
+from utter_calm.errors import InputError
+from utter_calm.ui.chain_editors import (
+    add_condition_editor,
+    add_step_editor,
+    load_editor,
+    open_editor,
+    parse_loads,
+    step_editor,
+)
+from utter_calm.ui.claim_editor import bound_text, claim_editor, mask_text, parse_bound, parse_mask
+from utter_calm.ui.places import recompute_form
+
+
+def open_form(qtbot, form):
+    qtbot.addWidget(form)
+    form.show()
+    return form
+
+
+def type_into(form, key, text):
+    form.fields[key].setText(text)
+
+
+def test_the_step_editor_follows_from_the_declaration(qtbot, measured_window):
+    space = measured_window.workspace
+    space.coverage.choose(0, [1])
+    form = open_form(qtbot, step_editor(space.session, space))
+    assert {"frequency_hz", "level_v", "band_high_hz", "rate_hz"} <= set(form.fields)
+    type_into(form, "frequency_hz", "1 kHz")
+    type_into(form, "level_v", "-20 dBV")
+    qtbot.keyClick(form.fields["level_v"], Qt.Key.Key_Return)
+    settings = space.session.step.settings
+    assert settings["frequency_hz"] == 1_000.0
+    assert settings["level_v"] == pytest.approx(0.1)
+    assert "was 94.0 mV" in space.chain.links["signal"]._view.badge
+    space.session.undo.undo()
+    assert space.session.step.settings["level_v"] == pytest.approx(0.094)
+    space.session.undo.redo()
+    assert space.session.step.settings["level_v"] == pytest.approx(0.1)
+
+
+@pytest.mark.parametrize(
+    ("field", "text", "words"),
+    [
+        ("frequency_hz", "loud", "not a number"),
+        ("frequency_hz", "3 V", "does not fit"),
+        ("level_v", "50 V", "ceiling"),
+        ("duration_s", "1 ms", "lies between"),
+        ("band_low_hz", "30 kHz", "empty"),
+    ],
+)
+def test_what_cannot_be_is_said_in_the_form_and_changes_nothing(qtbot, measured_window, field, text, words):
+    space = measured_window.workspace
+    before = space.session.document
+    form = open_form(qtbot, step_editor(space.session, space))
+    type_into(form, field, text)
+    form.accept()
+    assert words in form._error.text()
+    assert form.isVisible()
+    assert space.session.document is before
+    form.close()
+
+
+@pytest.mark.parametrize("key", ["signal", "output", "unit", "load", "pickup", "input"])
+def test_applying_an_untouched_form_is_no_edit(qtbot, measured_window, key):
+    space = measured_window.workspace
+    before = space.session.document
+    form = open_editor(space.session, key, space.chain.links[key])
+    qtbot.addWidget(form)
+    form.accept()
+    assert space.session.document.rig == before.rig
+    assert space.session.document == before or key == "unit"
+    if key == "unit":
+        assert space.session.document.unit.nominal_gain == pytest.approx(before.unit.nominal_gain, rel=1e-3)
+
+
+def test_switching_and_planning_loads(qtbot, measured_window):
+    space = measured_window.workspace
+    form = open_form(qtbot, load_editor(space.session, space))
+    type_into(form, "values", "8 Ω, 4 ohm, 2")
+    chooser = form.fields["standing"]
+    assert isinstance(chooser, QComboBox)
+    chooser.setCurrentIndex(chooser.findData("4 ohm"))
+    form.accept()
+    assert space.session.standing_load == "4 ohm"
+    assert space.coverage.model.columnCount() == 4
+    assert len(space.coverage.model.view.missing()) == 2
+    space.session.undo.undo()
+    assert space.coverage.model.columnCount() == 3
+    assert parse_loads("none, 4k7") if False else parse_loads("none, 4.7 kΩ") == ("none", "4700 ohm")
+    for bad in ("", "0", "soft", "-4"):
+        with pytest.raises(InputError):
+            parse_loads(bad)
+
+
+def test_adding_a_step_and_a_condition(qtbot, measured_window):
+    space = measured_window.workspace
+    form = open_form(qtbot, add_step_editor(space.session, space))
+    type_into(form, "label", "Ten watts")
+    form.accept()
+    assert space.coverage.model.view.rows[-1] == "Ten watts"
+    form = open_form(qtbot, add_condition_editor(space.session, space))
+    form.accept()
+    assert "needs a name" in form._error.text()
+    type_into(form, "name", "supply")
+    type_into(form, "values", "24 V, 30 V")
+    form.accept()
+    assert space.coverage.model.columnCount() == 5
+    form = open_form(qtbot, add_condition_editor(space.session, space))
+    type_into(form, "name", "Supply")
+    type_into(form, "values", "1")
+    form.accept()
+    assert "already" in form._error.text()
+    form.close()
+    for _ in range(2):
+        space.session.undo.undo()
+    assert space.coverage.model.columnCount() == 3
+
+
+def test_removing_a_step_keeps_its_takes(qtbot, measured_window):
+    space = measured_window.workspace
+    space.coverage.choose(0, [1])
+    count = len(space.session.job.takes)
+    from utter_calm.ui.chain_editors import _remove_step
+
+    _remove_step(space.session, space.session.step)
+    assert space.coverage.model.view.rows == ("Response",)
+    assert len(space.session.job.takes) == count
+    space.session.undo.undo()
+    assert space.coverage.model.view.cells[0][1].take_id is not None
+
+
+def test_claims_are_added_edited_and_removed(qtbot, measured_window):
+    space = measured_window.workspace
+    space.show_place("claims")
+    rows = space.claims.model.rowCount()
+    form = open_form(qtbot, claim_editor(space.session, space, None))
+    form.accept()
+    assert "needs a bound" in form._error.text()
+    type_into(form, "high", "0.01 %")
+    form.accept()
+    assert space.claims.model.rowCount() == rows + 2
+    claim = space.session.document.claims[-1]
+    assert claim.high == pytest.approx(1e-4)
+    form = open_form(qtbot, claim_editor(space.session, space, claim))
+    type_into(form, "low", "1 %")
+    form.accept()
+    assert "above" in form._error.text()
+    form.close()
+    space.claims.table.selectRow(space.claims.model.rowCount() - 1)
+    space.claims.remove.click()
+    assert space.claims.model.rowCount() == rows
+    space.claims.table.selectRow(0)
+    space.claims.pressed.emit(*space.claims.chosen()[0][:2])
+    assert space.middle.currentWidget() is space.plot
+
+
+@pytest.mark.parametrize(
+    ("name", "text", "value"),
+    [("thd_n", "0.005 %", 5e-5), ("thd", "-100 dB", 1e-5), ("gain", "29.4", 29.512), ("gain", "29.4 dB", 29.512),
+     ("upper_corner", "65 kHz", 65e3), ("noise", "100 µV", 1e-4), ("noise", "", None)],
+)  # fmt: skip
+def test_bounds_as_people_write_them(name, text, value):
+    assert parse_bound(name, text) == (None if value is None else pytest.approx(value, rel=1e-4))
+    again = parse_bound(name, bound_text(name, parse_bound(name, text)))
+    assert again == (None if value is None else pytest.approx(value, rel=1e-3))
+
+
+def test_masks_as_people_write_them():
+    mask = parse_mask("20: -0.5 0.1; 20000: -0.5 -")
+    assert mask[0].low == pytest.approx(10 ** (-0.5 / 20))
+    assert mask[1].high is None
+    assert parse_mask(mask_text(mask))[0].high == pytest.approx(mask[0].high, rel=1e-3)
+    for bad in ("", "20: 1", "20: -1 1", "200: -1 1; 20: -1 1", "x: -1 1; y: -1 1", "20 -1 1; 30 -1 1"):
+        with pytest.raises(InputError):
+            parse_mask(bad)
+
+
+def test_an_old_take_is_computed_again_from_the_window(qtbot, measured_window):
+    space = measured_window.workspace
+    space.show_place("takes")
+    model = space.takes.model
+    assert model.rowCount() == 6
+    row = next(r for r in range(6) if model.index(r, 1).data() == "First look" and "8" in model.index(r, 2).data())
+    space.takes.table.selectRow(row)
+    take = space.takes.chosen()[0]
+    form = open_form(qtbot, recompute_form(space.session, space, take))
+    assert set(form.fields) == {"band_low_hz", "band_high_hz"}
+    type_into(form, "band_high_hz", "40 kHz")
+    with qtbot.waitSignal(space.session.takes_changed, timeout=60_000):
+        form.accept()
+    new = space.session.job.takes[-1]
+    assert new.derived_from == take.id
+    assert [t.id for t in space.session.shown_takes()] == [take.id, new.id]
+    assert "band to 40" in space.plot.words.text()

@@ -1,0 +1,281 @@
+"""The window, driven by keys and clicks as a person would."""
+
+import pytest
+from PySide6.QtCore import QModelIndex, QPoint, Qt
+from PySide6.QtGui import QAccessible
+from PySide6.QtTest import QAbstractItemModelTester
+from PySide6.QtWidgets import QApplication, QMessageBox, QWidget
+
+from utter_calm.errors import JobFileError
+from utter_calm.job.run import Answer
+from utter_calm.job.verdict import Outcome
+from utter_calm.ui.about import AboutDialog
+from utter_calm.ui.coverage_model import CELL_ROLE
+
+LONG = 60_000
+
+
+def press(qtbot, window, key, modifier=Qt.KeyboardModifier.NoModifier):
+    qtbot.keyClick(window.workspace.coverage.table if window.workspace else window, key, modifier)
+
+
+def test_the_start_page_says_what_to_do_first(window):
+    assert window.stack.currentWidget() is window.start_page
+    assert all(b.isEnabled() for b in window.start_page.buttons.values())
+    assert not window.actions_by_name["take"].isEnabled()
+    assert window.windowTitle() == "Utter Calm"
+
+
+def test_open_shows_the_coverage_with_its_verdicts(measured_window):
+    model = measured_window.workspace.coverage.model
+    QAbstractItemModelTester(model, QAbstractItemModelTester.FailureReportingMode.Fatal)
+    assert (model.rowCount(), model.columnCount()) == (2, 3)
+    assert model.index(1, 2).data(CELL_ROLE).outcome is Outcome.MISSED
+    assert "missed" in model.index(1, 2).data(Qt.ItemDataRole.AccessibleTextRole)
+    assert model.headerData(2, Qt.Orientation.Horizontal) == "4 Ω"
+    assert model.data(QModelIndex()) is None
+    assert "planetarium" not in measured_window.windowTitle()
+    assert "mine.calm" in measured_window.windowTitle()
+
+
+def test_choosing_one_cell_shows_it_and_several_overlay(qtbot, measured_window):
+    space = measured_window.workspace
+    space.coverage.choose(1, [1])
+    assert [c.label for c in space.plot.canvas.view.curves] == ["ch 1", "ch 2"]
+    table, model = space.coverage.table, space.coverage.model
+    centre = table.visualRect(model.index(1, 2)).center()
+    qtbot.mouseClick(table.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, centre)
+    assert {c.label for c in space.plot.canvas.view.curves} == {"8 Ω, ch 1", "8 Ω, ch 2", "4 Ω, ch 1", "4 Ω, ch 2"}
+    assert "8 Ω and 4 Ω" in space.plot.words.text()
+    assert "the same" in space.plot.words.text()
+    press(qtbot, measured_window, Qt.Key.Key_Minus)
+    assert space.plot.title.text() == "Difference to 8 Ω"
+    press(qtbot, measured_window, Qt.Key.Key_Minus)
+
+
+def test_pictures_zoom_and_channels_by_key(qtbot, measured_window):
+    space = measured_window.workspace
+    space.coverage.choose(1, [1])
+    box = space.plot.canvas.getPlotItem().vb
+    whole = box.viewRange()[1]
+    press(qtbot, measured_window, Qt.Key.Key_D)
+    detail = box.viewRange()[1]
+    assert detail[1] - detail[0] == pytest.approx(2.0)
+    press(qtbot, measured_window, Qt.Key.Key_D)
+    assert box.viewRange()[1] == whole
+    press(qtbot, measured_window, Qt.Key.Key_4, Qt.KeyboardModifier.ControlModifier)
+    assert space.plot.canvas.view.y.percent
+    assert {c.channel for c in space.plot.canvas.view.curves} == {1}
+    press(qtbot, measured_window, Qt.Key.Key_1, Qt.KeyboardModifier.ControlModifier)
+    press(qtbot, measured_window, Qt.Key.Key_C)
+    assert {c.channel for c in space.plot.canvas.view.curves} == {1}
+    press(qtbot, measured_window, Qt.Key.Key_C)
+    assert {c.channel for c in space.plot.canvas.view.curves} == {2}
+
+
+def test_the_cursor_reads_exactly_by_mouse_and_key(qtbot, measured_window):
+    space = measured_window.workspace
+    space.coverage.choose(1, [1])
+    canvas = space.plot.canvas
+    canvas.set_cursor(1_000.0)
+    assert "1.000 kHz" in space.plot.readout.text()
+    assert "29.5" in space.plot.readout.text()
+    canvas.set_cursor(float("nan"))
+    assert "move over the plot" in space.plot.readout.text()
+    canvas.setFocus()
+    qtbot.keyClick(canvas, Qt.Key.Key_Right)
+    first = canvas._cursor.value()
+    qtbot.keyClick(canvas, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+    assert canvas._cursor.value() > first
+    assert "at " in space.plot.readout.text()
+
+
+def test_take_live_and_mute_by_key(qtbot, fresh_window):
+    space = fresh_window.workspace
+    assert "Press Space" in space.plot.canvas.view.empty
+    with qtbot.waitSignal(space.session.run_ended, timeout=LONG):
+        press(qtbot, fresh_window, Qt.Key.Key_Space)
+        assert space.session.running
+        assert not space.transport.take_button.isEnabled()
+    assert len(space.session.job.takes) == 1
+    assert not space.plot.canvas.view.empty
+    assert space.readings.model.rowCount() > 5
+    press(qtbot, fresh_window, Qt.Key.Key_L)
+    assert space.live.running
+    qtbot.waitUntil(lambda: space.live_pane.frames_drawn > 3, timeout=LONG)
+    level = space.live.level_v
+    press(qtbot, fresh_window, Qt.Key.Key_Up, Qt.KeyboardModifier.ControlModifier)
+    assert space.live.level_v == pytest.approx(level * 10 ** (1 / 20))
+    press(qtbot, fresh_window, Qt.Key.Key_F)
+    assert space.live_pane._frozen is not None
+    press(qtbot, fresh_window, Qt.Key.Key_A)
+    assert "4" in space.live_pane.average.text()
+    press(qtbot, fresh_window, Qt.Key.Key_Escape)
+    assert not space.live.running
+    assert space.middle.currentWidget() is space.plot
+
+
+def test_a_level_above_the_ceiling_is_refused_in_words(qtbot, fresh_window):
+    space = fresh_window.workspace
+    for _ in range(40):
+        space.change_level(1.0)
+    assert "ceiling" in space.message.text()
+    assert space.session.step.settings["level_v"] <= space.session.document.rig.ceiling_v
+    press(qtbot, fresh_window, Qt.Key.Key_Escape)
+    assert not space.message.isVisible()
+
+
+def test_a_family_prompts_and_the_rig_offers(qtbot, fresh_window):
+    space = fresh_window.workspace
+    with qtbot.waitSignal(space.session.asked, timeout=LONG):
+        press(qtbot, fresh_window, Qt.Key.Key_Space, Qt.KeyboardModifier.ShiftModifier)
+    assert space.prompt.text.text() == "Switch the load to 4 Ω."
+    offer = space.prompt.buttons[Answer.LET_RIG]
+    assert not offer.isHidden()
+    with qtbot.waitSignal(space.session.run_ended, timeout=LONG):
+        qtbot.mouseClick(offer, Qt.MouseButton.LeftButton)
+    assert space.prompt.isHidden()
+    assert space.session.standing_load == "4 ohm"
+    assert len(space.plot.canvas.view.curves) == 4
+
+
+def test_stop_at_a_prompt_keeps_what_was_finished(qtbot, fresh_window):
+    space = fresh_window.workspace
+    with qtbot.waitSignal(space.session.asked, timeout=LONG):
+        space.take_row()
+    with qtbot.waitSignal(space.session.run_ended, timeout=LONG):
+        press(qtbot, fresh_window, Qt.Key.Key_Escape)
+    assert len(space.session.job.takes) == 1
+    assert not space.session.running
+
+
+def test_missing_cells_run_on_one_key_with_progress(qtbot, fresh_window):
+    space = fresh_window.workspace
+    fresh_window.actions_by_name["auto"].setChecked(True)
+    seen = []
+    space.session.progressed.connect(seen.append)
+    with qtbot.waitSignal(space.session.run_ended, timeout=4 * LONG):
+        press(qtbot, fresh_window, Qt.Key.Key_M)
+    assert space.coverage.model.view.missing() == []
+    assert seen[-1].share == pytest.approx(1.0)
+    assert len({p.number for p in seen}) == 6
+    press(qtbot, fresh_window, Qt.Key.Key_M)
+    assert "Nothing is missing" in space.message.text()
+
+
+def test_a_vanished_device_is_said_and_nothing_is_lost(qtbot, fresh_window):
+    from utter_calm.rig import Faults
+
+    space = fresh_window.workspace
+    space.session.bench.device.faults = Faults(vanish_at_frame=30_000)
+    with qtbot.waitSignal(space.session.run_ended, timeout=LONG):
+        press(qtbot, fresh_window, Qt.Key.Key_Space)
+    assert "vanished" in space.message.text()
+    assert space.session.job.takes == ()
+    space.toggle_live()
+    qtbot.waitUntil(lambda: not space.live.running, timeout=LONG)
+    assert "vanished" in space.message.text()
+
+
+def test_closing_while_measuring(qtbot, fresh_window):
+    fresh_window.workspace.take_chosen()
+    fresh_window.close()
+    assert fresh_window.workspace is None
+
+
+def test_themes_menus_and_about(qtbot, measured_window):
+    light = measured_window.grab().toImage()
+    press(qtbot, measured_window, Qt.Key.Key_T, Qt.KeyboardModifier.ControlModifier)
+    dark = measured_window.grab().toImage()
+    assert light.pixelColor(700, 790).lightness() > 180
+    assert dark.pixelColor(700, 790).lightness() < 80
+    measured_window.show_about()
+    dialog = measured_window.findChild(AboutDialog)
+    assert dialog.isVisible()
+    dialog.close()
+    shortcuts = [a.shortcut().toString() for a in measured_window.actions_by_name.values() if a.shortcut().toString()]
+    assert len(shortcuts) == len(set(shortcuts))
+
+
+def test_everything_that_takes_focus_has_a_name_for_the_ear(measured_window):
+    for widget in measured_window.findChildren(QWidget):
+        if (
+            widget.focusPolicy() == Qt.FocusPolicy.NoFocus
+            or not widget.isVisible()
+            or widget.objectName().startswith("qt_")
+        ):
+            continue
+        interface = QAccessible.queryAccessibleInterface(widget)
+        spoken = interface.text(QAccessible.Text.Name) or interface.text(QAccessible.Text.Description)
+        if type(widget) is QWidget or type(widget).__name__ in ("QScrollBar", "QHeaderView", "QTableCornerButton"):
+            continue  # viewports and the like: what they belong to has the name
+        assert spoken or widget.toolTip(), widget
+
+
+def test_bad_files_leave_the_window_as_it_was(qtbot, window, measured_path, tmp_path, monkeypatch):
+    said = []
+    monkeypatch.setattr(QMessageBox, "open", lambda box: said.append(box.text()))
+    (tmp_path / "bad.calm").write_text("nothing")
+    assert not window.open_path(tmp_path / "bad.calm")
+    assert "bad.calm" in said[0]
+    assert window.workspace is None
+    mine = tmp_path / "mine.calm"
+    mine.write_bytes(measured_path.read_bytes())
+    assert window.open_path(mine)
+    assert not window.open_path(tmp_path / "gone.calm")
+    assert window.workspace is not None
+    assert "no job file" in window.workspace.message.text()
+
+
+def test_new_save_as_and_recent(qtbot, window, tmp_path, monkeypatch):
+    from PySide6.QtWidgets import QFileDialog
+
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "one"), ""))
+    window.new_job()
+    assert (tmp_path / "one.calm").is_file()
+    assert window.workspace.coverage.model.rowCount() == 2
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "two.calm"), ""))
+    window.save_as()
+    assert window.workspace.session.job.path.name == "two.calm"
+    window.close_job()
+    window._fill_recent()
+    assert [a.text() for a in window._recent_menu.actions()][:2] == [
+        str(tmp_path / "two.calm"),
+        str(tmp_path / "one.calm"),
+    ]
+    assert window.open_path(tmp_path / "one.calm")
+    with pytest.raises(JobFileError):
+        window.workspace.session.save_as(tmp_path / "two.calm")
+
+
+@pytest.mark.timeout(240)
+def test_report_and_export_from_the_window(qtbot, measured_window, tmp_path, monkeypatch):
+    from PySide6.QtWidgets import QFileDialog
+
+    measured_window.write_report(tmp_path / "r.html")
+    qtbot.waitUntil(lambda: (tmp_path / "r.html").exists(), timeout=LONG)
+    qtbot.waitUntil(lambda: "was written" in measured_window.workspace.message.text(), timeout=LONG)
+    measured_window.workspace.coverage.choose(1, [1])
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "t.csv"), ""))
+    measured_window.choose_export()
+    assert (tmp_path / "t.csv").read_text().startswith("x_Hz,magnitude_ratio,phase_rad")
+
+
+def test_a_press_on_a_reading_explains_it(qtbot, measured_window):
+    panel = measured_window.workspace.readings
+    text = panel.model.index(0).data(Qt.ItemDataRole.ToolTipRole)
+    assert "over the total in the band" in text
+    qtbot.mouseClick(panel.list.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(30, 30))
+    QAbstractItemModelTester(panel.model, QAbstractItemModelTester.FailureReportingMode.Fatal)
+    rows = panel.model.rowCount()
+    panel.more.click()
+    assert panel.model.rowCount() > rows
+
+
+def test_a_note_is_kept_with_its_take(qtbot, measured_window):
+    space = measured_window.workspace
+    take = space.session.shown_takes()[-1]
+    space.readings.note.setText("fan running")
+    space.readings.note.editingFinished.emit()
+    assert space.session.job.take(take.id).note == "fan running"
+    assert QApplication.instance() is not None
