@@ -89,7 +89,7 @@ def test_locks_hold_hashes_and_no_addresses(name):
     text = (ROOT / name).read_text("utf-8")
     assert "://" not in text
     assert "--hash=sha256:" in text
-    assert re.search(r"^pyside6-essentials==6\.1[01]\.", text, re.M)
+    assert re.search(r"^pyside6-essentials==6\.1[01]\.", text, re.MULTILINE)
 
 
 def test_links_in_the_docs_lead_somewhere():

@@ -1,5 +1,6 @@
 """What is shown: ticks, labels, words, pictures, panels."""
 
+import itertools
 import math
 
 import numpy as np
@@ -49,7 +50,7 @@ def test_per_cent_and_db_are_one_quantity():
 def test_labels_never_overlap_and_keep_their_order(wanted):
     placed = spread_labels(wanted, 15, 0, 400)
     ordered = sorted(placed)
-    assert all(b - a >= 15 - 1e-9 for a, b in zip(ordered, ordered[1:], strict=False))
+    assert all(b - a >= 15 - 1e-9 for a, b in itertools.pairwise(ordered))
     assert all(p <= 400 for p in placed)
     ranks = np.argsort(np.argsort(wanted, kind="stable"), kind="stable")
     assert np.array_equal(np.argsort(np.argsort(placed, kind="stable"), kind="stable"), ranks)

@@ -253,7 +253,7 @@ def test_report_and_export_from_the_window(qtbot, measured_window, tmp_path, mon
     from PySide6.QtWidgets import QFileDialog
 
     measured_window.write_report(tmp_path / "r.html")
-    qtbot.waitUntil(lambda: (tmp_path / "r.html").exists(), timeout=LONG)
+    qtbot.waitUntil((tmp_path / "r.html").exists, timeout=LONG)
     qtbot.waitUntil(lambda: "was written" in measured_window.workspace.message.text(), timeout=LONG)
     measured_window.workspace.coverage.choose(1, [1])
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "t.csv"), ""))

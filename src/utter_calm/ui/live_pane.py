@@ -139,7 +139,7 @@ class LivePane(QWidget):
 
     def _lay_out_grid(self, frame: LiveFrame) -> None:
         f = frame.frequency_hz
-        wanted = np.searchsorted(f, np.geomspace(max(10.0, f[1]), f[-1], _POINTS))
+        wanted = np.searchsorted(f, np.geomspace(max(20.0, f[1]), f[-1], _POINTS))
         self._edges = np.unique(np.minimum(wanted, len(f) - 1))
         self._last = len(f)
         self._grid = f[self._edges]

@@ -113,7 +113,7 @@ class ClaimsPlace(_TablePlace):
         self._session = session
         self.table.setItemDelegateForColumn(0, _OutcomeDelegate(self.table))
         header = self.table.horizontalHeader()
-        for column, width in enumerate((124, 0, 64, 150, 190)):
+        for column, width in enumerate((140, 0, 64, 150, 220)):
             if width:
                 self.table.setColumnWidth(column, width)
             else:
