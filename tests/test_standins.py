@@ -110,5 +110,5 @@ def test_the_input_is_late_cuts_at_full_scale_and_says_so():
 
 
 def test_the_output_cuts_at_full_scale():
-    volts = OutputConverter(ConverterModel(), RATE, seed=1)(np.full((100, 2), 3.0))
+    volts = OutputConverter(ConverterModel(), RATE, 2, seed=1)(np.full((100, 2), 3.0))
     assert np.max(volts) == pytest.approx(4 * math.sqrt(2), rel=1e-4)

@@ -11,10 +11,10 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import fft
 
 from utter_calm.analysis.low_end import low_end_model
 from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.analysis.transforms import irfft, next_fast_len, rfft
 from utter_calm.signals.ramp import raised_cosine
 from utter_calm.signals.sweep import ComplexArray, Sweep
 
@@ -44,8 +44,6 @@ class Deconvolved:
         The band in which the stimulus had enough to say.
     delay_s
         The bulk delay that was taken out: where the impulse response has its peak.
-    impulse
-        (frames,) impulse response of ``gain``, wrapping at both ends.
     window_energy
         Sum of squares of the window behind ``gain``, in samples: how much noise it lets in.
     orders_to_hz
@@ -61,7 +59,6 @@ class Deconvolved:
     low_hz: float
     high_hz: float
     delay_s: float
-    impulse: FloatArray
     window_energy: float
     orders_to_hz: float
     orders: FloatArray
@@ -91,9 +88,9 @@ def deconvolve(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz
     """
     longest = max(len(response), len(stimulus))
     # the early harmonics wrap to the end of the buffer: leave them room
-    frames = fft.next_fast_len(longest + int(sweep.lead_s(FARTHEST_ORDER) * rate_hz) + int(0.1 * rate_hz), real=True)
-    played = fft.rfft(stimulus, n=frames)
-    heard = fft.rfft(response, n=frames)
+    frames = next_fast_len(longest + int(sweep.lead_s(FARTHEST_ORDER) * rate_hz) + int(0.1 * rate_hz))
+    played = rfft(stimulus, frames)
+    heard = rfft(response, frames)
     frequency = np.asarray(np.arange(len(played)) * (rate_hz / frames), dtype=np.float64)
     endless = np.zeros(len(played), dtype=complex)
     endless[1:] = sweep.spectrum(frequency[1:]) * rate_hz
@@ -108,7 +105,7 @@ def deconvolve(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz
     flattened = raw / model
     _hold(flattened, low, high)
     window = _linear_window(frames, rate_hz, sweep)
-    gain = fft.rfft(fft.irfft(flattened, n=frames) * window) * model
+    gain = rfft(irfft(flattened, frames) * window) * model
     _trust_the_low_end(gain, raw, frequency, sweep, low)
 
     rest = heard * turn - gain * played
@@ -128,10 +125,9 @@ def deconvolve(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz
         low_hz=float(frequency[low]),
         high_hz=float(frequency[high]),
         delay_s=delay,
-        impulse=np.asarray(fft.irfft(gain, n=frames)),
         window_energy=float(np.sum(window**2)),
         orders_to_hz=top_hz,
-        orders=np.asarray(fft.irfft(rest * inverse, n=frames)),
+        orders=np.asarray(irfft(rest * inverse, frames)),
     )
 
 
@@ -170,7 +166,7 @@ def _excited(played: FloatArray, endless: FloatArray, frequency: FloatArray, swe
 
 def _arrival(gain: ComplexArray, frames: int) -> float:
     """Position in samples of the highest peak of the impulse response, between samples by a finely padded transform."""
-    impulse = fft.irfft(gain, n=frames)
+    impulse = irfft(gain, frames)
     peak = int(np.argmax(np.abs(impulse)))
     fine, around = 32, np.arange(-1, 1 + 1e-9, 1 / 32)
     # the sum of cosines about the peak, exactly, from a thinned set of lines (every line counts only near the peak)

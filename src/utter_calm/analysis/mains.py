@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy import fft
 
 from utter_calm.analysis.spectrum import FloatArray, LineSpectrum
+from utter_calm.analysis.transforms import irfft, next_fast_len, rfft
 
 RANGES_HZ = ((49.5, 50.5), (59.5, 60.5))
 HIGHEST_MULTIPLE = 20
@@ -60,8 +60,8 @@ def find_mains(
     record, rate = _decimated(residual, rate_hz, highest)
     resolution = rate / len(record)
     multiples = np.arange(1, highest + 1)
-    padded = fft.next_fast_len(4 * len(record), real=True)
-    fine = np.abs(fft.rfft(record * np.hanning(len(record)), n=padded)) ** 2
+    padded = next_fast_len(4 * len(record))
+    fine = np.abs(rfft(record * np.hanning(len(record)), padded)) ** 2
     best: tuple[float, float] | None = None
     for low, high in RANGES_HZ:
         # the highest multiple must not turn by more than a quarter of a cycle between two candidates
@@ -141,13 +141,13 @@ def _between(candidates: FloatArray, power: FloatArray, winner: int) -> float:
 def _decimated(residual: FloatArray, rate_hz: float, highest: int) -> tuple[FloatArray, float]:
     """Keep only the low part of the band, by cutting the spectrum: exact lines at a fraction of the samples."""
     wanted = max(_LOWPASS_RATE_HZ, 2.5 * highest * 60.5)
-    keep = fft.next_fast_len(int(np.ceil(len(residual) * wanted / rate_hz)), real=True)
+    keep = next_fast_len(int(np.ceil(len(residual) * wanted / rate_hz)))
     if keep >= len(residual):
         return residual, rate_hz
-    length = fft.next_fast_len(len(residual), real=True)
-    spectrum = fft.rfft(residual, n=length)
-    keep = fft.next_fast_len(int(np.ceil(length * wanted / rate_hz)), real=True)
-    record = fft.irfft(spectrum[: keep // 2 + 1], n=keep) * (keep / length)
+    length = next_fast_len(len(residual))
+    spectrum = rfft(residual, length)
+    keep = next_fast_len(int(np.ceil(length * wanted / rate_hz)))
+    record = irfft(spectrum[: keep // 2 + 1], keep) * (keep / length)
     used = int(len(residual) * keep / length)
     return np.asarray(record[:used]), rate_hz * keep / length
 

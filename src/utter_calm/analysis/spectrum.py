@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
-from scipy import fft
 
+from utter_calm.analysis.transforms import next_fast_len, rfft
 from utter_calm.analysis.windows import BLACKMAN_HARRIS_7, CosineWindow
 
 FloatArray = npt.NDArray[np.float64]
@@ -76,10 +76,10 @@ def line_spectrum(record: FloatArray, rate_hz: float, window: CosineWindow = BLA
     closer together, and the scaling follows.
     """
     frames = len(record)
-    length = fft.next_fast_len(frames, real=True)
+    length = next_fast_len(frames)
     shape = window.samples(frames)
     gain = window.coefficients[0] * frames
-    lines = np.abs(fft.rfft((record - np.mean(record)) * shape, n=length)) * (np.sqrt(2) / gain)
+    lines = np.abs(rfft((record - np.mean(record)) * shape, length)) * (np.sqrt(2) / gain)
     spread = length / frames
     return LineSpectrum(
         line_rms=lines,

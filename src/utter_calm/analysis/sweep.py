@@ -5,16 +5,15 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-from scipy import fft
 
 from utter_calm.analysis.deconvolution import FARTHEST_ORDER, Deconvolved, deconvolve
 from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.analysis.transforms import next_fast_len, rfft
 from utter_calm.errors import NoSignal
 from utter_calm.signals.sweep import ComplexArray, Sweep
 
 ORDERS = (2, 3, 4, 5)
 POINTS_PER_OCTAVE = 96
-_PRE_S = 0.004
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -58,8 +57,6 @@ class SweepAnalysis:
         Band in which ``gain`` holds.
     orders
         Distortion of orders 2 to 5.
-    impulse
-        (m,) linear impulse response from ``impulse_start_s`` on.
     """
 
     frequency_hz: FloatArray
@@ -68,8 +65,6 @@ class SweepAnalysis:
     delay_s: float
     valid_hz: tuple[float, float]
     orders: tuple[OrderTrace, ...]
-    impulse: FloatArray
-    impulse_start_s: float
 
 
 def analyze_sweep(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> SweepAnalysis:
@@ -91,7 +86,6 @@ def analyze_sweep(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate
     grid = log_grid(found.low_hz, found.high_hz)
     gain = _at(found.gain, grid / found.bin_hz)
     noise = _NoiseFloor(found, sweep)
-    start = -int(_PRE_S * rate_hz)
     return SweepAnalysis(
         frequency_hz=grid,
         gain=gain,
@@ -99,8 +93,6 @@ def analyze_sweep(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate
         delay_s=found.delay_s,
         valid_hz=(found.low_hz, found.high_hz),
         orders=tuple(_order(found, sweep, order, grid, gain, noise) for order in ORDERS),
-        impulse=np.roll(found.impulse, -start)[: int(0.25 * rate_hz)],
-        impulse_start_s=start / rate_hz,
     )
 
 
@@ -131,9 +123,9 @@ class _NoiseFloor:
         late = found.frames - int(sweep.lead_s(FARTHEST_ORDER) * rate)
         length = max(64, min(int(0.5 * rate), late // 4))
         stretch = found.orders[late - length : late]
-        size = fft.next_fast_len(len(stretch), real=True)
+        size = next_fast_len(len(stretch))
         shape = np.hanning(len(stretch) + 2)[1:-1]
-        power = np.abs(fft.rfft(stretch * shape, n=size)) ** 2 / np.sum(shape**2)
+        power = np.abs(rfft(stretch * shape, size)) ** 2 / np.sum(shape**2)
         self._frequency = np.arange(len(power)) * (rate / size)
         self._power = power
 
@@ -174,12 +166,12 @@ def _order(
     at = grid[(grid >= low) & (grid <= high)]
     if not len(at):
         return OrderTrace(order, np.empty(0), np.empty(0, dtype=complex), np.empty(0))
-    size = fft.next_fast_len(4 * len(piece), real=True)
+    size = next_fast_len(4 * len(piece))
     turned = np.zeros(size)
     turned[: len(piece) - before], turned[size - before :] = (piece * shape)[before:], (piece * shape)[:before]
     harmonic = order * at
     # the order's own zero of time lies a fraction of a sample beside the sample the piece was turned to
-    value = _at(fft.rfft(turned), harmonic * size / rate) * np.exp(2j * np.pi * harmonic / rate * (position - whole))
+    value = _at(rfft(turned), harmonic * size / rate) * np.exp(2j * np.pi * harmonic / rate * (position - whole))
     # the closed form turns the n-th harmonic of sin(n phi) into the sweep with n times its constant phase
     value *= np.exp(-1j * (order - 1) * sweep.phase_rad)
     linear = np.interp(at, grid, gain.real) + 1j * np.interp(at, grid, gain.imag)

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy import fft
 
 from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.analysis.transforms import analytic, rfft
 from utter_calm.errors import InputError
-from utter_calm.signals.sweep import ComplexArray, Sweep
+from utter_calm.signals.sweep import Sweep
 
 _FRAME = 2048
 _HOP = 256
@@ -65,7 +65,7 @@ def _ridge(signal: FloatArray, rate_hz: float) -> tuple[FloatArray, FloatArray]:
     starts = np.arange(0, len(signal) - frame, hop)
     shape = np.hanning(frame)
     pieces = np.lib.stride_tricks.sliding_window_view(signal, frame)[starts] * shape
-    lines = np.abs(fft.rfft(pieces, axis=1))
+    lines = np.abs(rfft(pieces))
     peak = np.argmax(lines[:, 1:-1], axis=1) + 1
     row = np.arange(len(starts))
     left, middle, right = (np.log(np.maximum(lines[row, peak + k], 1e-300)) for k in (-1, 0, 1))
@@ -95,13 +95,13 @@ def _log_line(time: FloatArray, frequency: FloatArray) -> tuple[float, float, fl
 
 def _refined(signal: FloatArray, rate_hz: float, start_hz: float, growth_s: float) -> Sweep:
     """Follow the phase of the analytic signal against the law; least squares over a span that grows to the whole."""
-    analytic = _analytic(signal)
+    turning = analytic(signal)
     time = np.arange(len(signal)) / rate_hz
     phase0, log_start, growth = 0.0, np.log(start_hz), growth_s
     for span in (0.2, 0.35, 0.6, 0.85, 0.98, 0.98, 0.98):
         a, b = int(len(signal) * (0.5 - span / 2)), int(len(signal) * (0.5 + span / 2))
         law = 2 * np.pi * np.exp(log_start) * growth * np.exp(time[a:b] / growth)
-        mixed = analytic[a:b] * np.exp(-1j * (law + phase0))
+        mixed = turning[a:b] * np.exp(-1j * (law + phase0))
         size = max(1, min(64, (b - a) // 256))
         count = (b - a) // size
         parts = mixed[: count * size].reshape(count, size).mean(axis=1)
@@ -114,18 +114,9 @@ def _refined(signal: FloatArray, rate_hz: float, start_hz: float, growth_s: floa
         scale = np.abs(columns).max(axis=0)
         step = np.linalg.lstsq(columns / scale * weight[:, None], error * weight, rcond=None)[0] / scale
         phase0, log_start, growth = phase0 + step[0], log_start + step[1], growth + step[2]
-    middle = np.abs(analytic[len(signal) // 4 : 3 * len(signal) // 4])
+    middle = np.abs(turning[len(signal) // 4 : 3 * len(signal) // 4])
     start = float(np.exp(log_start))
     duration = len(signal) / rate_hz
     # the law was fitted to a cosine; the sweep is a sine
     phase = float(np.angle(np.exp(1j * (phase0 + np.pi / 2))))
     return Sweep(start, float(start * np.exp(duration / growth)), duration, float(np.median(middle)), phase)
-
-
-def _analytic(signal: FloatArray) -> ComplexArray:
-    """Analytic signal (n,) by leaving out the negative frequencies, padded so that the ends do not meet."""
-    frames = fft.next_fast_len(len(signal) + 4096)
-    spectrum = fft.fft(signal, n=frames)
-    spectrum[1 : (frames + 1) // 2] *= 2
-    spectrum[frames // 2 + 1 :] = 0
-    return np.asarray(fft.ifft(spectrum)[: len(signal)])

@@ -124,7 +124,7 @@ class SimulatedStream:
         self._device = device
         profile = device.profile
         model = ConverterModel(profile.output_full_scale_v, profile.input_full_scale_v)
-        self._output = OutputConverter(model, settings.rate_hz, seed)
+        self._output = OutputConverter(model, settings.rate_hz, 2, seed)
         self._input = InputConverter(model, settings.rate_hz, 2, seed + 1)
         self._unit = device.stand_in(settings.rate_hz, seed + 2)
         self._seen_changes = device.changes

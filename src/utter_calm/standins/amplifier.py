@@ -12,10 +12,10 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.signal import butter
 
 from utter_calm.standins.base import FloatArray
 from utter_calm.standins.corner import Filter, high_pass, low_pass
+from utter_calm.standins.noise import NoiseSource
 
 _CHUNK = 512
 _KNEE = 24
@@ -71,8 +71,10 @@ class Amplifier:
         if corner < 20 * rate_hz:
             sections.append(low_pass(corner, rate_hz))
         self._filter = Filter(sections, 2)
+        from scipy.signal import butter  # noqa: PLC0415 - heavy: not before the first sound
+
         self._slow = Filter(butter(4, rate_hz / 7, fs=rate_hz, output="sos").tolist(), 2)
-        self._random = np.random.Generator(np.random.SFC64(seed))
+        self._noise = NoiseSource(seed, 2, model.noise_v_per_root_hz * math.sqrt(rate_hz / 2))
         self._gain = np.array(model.gain)
         self._crossover = np.array(model.crossover_v)
         self._curvature = np.array(model.curvature_per_v)
@@ -91,7 +93,7 @@ class Amplifier:
         return self._add_noise(out, rail_current)
 
     def _limits(self, wanted: FloatArray) -> tuple[FloatArray, FloatArray]:
-        """Let the rails follow the average current; give their limit and the current, (n, 1) each."""
+        """Let the rails follow the average current; give their limit (n, 1), and the current at every ``_HUM_STEP``."""
         model, frames = self._model, len(wanted)
         edges = np.arange(0, frames, _CHUNK)
         current = np.add.reduceat(np.abs(wanted).sum(axis=1), edges) * self._conductance
@@ -103,9 +105,10 @@ class Amplifier:
             target = model.rail_v - model.supply_ohm * value
             self._rail = target + (self._rail - target) * math.exp(-span / model.supply_time_s)
             limits[index + 1] = self._rail
-        rail = _stretched(limits, _CHUNK, frames)
-        drawn = _stretched(np.append(current[:1], current), _CHUNK, frames)
-        return (rail - model.headroom_loss_v)[:, None], drawn[:, None]
+        rail = _stretched(limits[:, None], _CHUNK, frames)
+        coarse = np.arange(-(-frames // _HUM_STEP) + 1) * _HUM_STEP
+        drawn = np.interp(coarse, np.append(edges, frames), np.append(current[:1], current))
+        return rail - model.headroom_loss_v, drawn
 
     def _bend(self, wanted: FloatArray) -> FloatArray:
         """Crossover region, even-order curvature and loss with current: the small errors that feedback leaves.
@@ -146,22 +149,21 @@ class Amplifier:
     def _add_noise(self, out: FloatArray, rail_current: FloatArray) -> FloatArray:
         model, frames = self._model, len(out)
         # hum is slow: made on a coarse grid and interpolated
-        grid = self._time + np.arange(-(-frames // _HUM_STEP) + 1) * (_HUM_STEP / self._rate)
+        grid = self._time + np.arange(len(rail_current)) * (_HUM_STEP / self._rate)
         turn = 2 * math.pi * model.mains_hz * grid
         family = np.sum([a * np.sin(k * turn + 0.7 * k) for k, a in zip(_HUM_ORDERS, model.hum_v, strict=True)], axis=0)
-        hum = _stretched(family, _HUM_STEP, frames)[:, None] * np.array(model.hum_per_channel)
-        ripple = _stretched(np.sin(2 * turn) + 0.4 * np.sin(4 * turn), _HUM_STEP, frames)[:, None]
+        ripple = (np.sin(2 * turn) + 0.4 * np.sin(4 * turn)) * rail_current
+        ripple *= math.sqrt(2) * model.ripple_v_per_a * model.ripple_rejection
+        slow = family[:, None] * np.array(model.hum_per_channel) + ripple[:, None] + np.array(model.offset_v)
+        out += _stretched(slow, _HUM_STEP, frames)
         self._time += frames / self._rate
-        hum += ripple * (rail_current * (math.sqrt(2) * model.ripple_v_per_a * model.ripple_rejection))
-        hum += np.array(model.offset_v)
-        out += hum
-        noise = self._random.standard_normal(out.shape, dtype=np.float32)
-        noise *= np.float32(model.noise_v_per_root_hz * math.sqrt(self._rate / 2))
-        out += noise
+        out += self._noise.take(frames)
         return out
 
 
 def _stretched(knots: FloatArray, step: int, frames: int) -> FloatArray:
-    """Linear interpolation from every ``step``-th frame to all of them."""
-    share = np.arange(step) / step
-    return np.asarray(knots[:-1, None] + np.diff(knots)[:, None] * share).reshape(-1)[:frames]
+    """Linear interpolation of (m, c) knots from every ``step``-th frame to all of them: (frames, c)."""
+    share = (np.arange(step) / step)[None, :, None]
+    dense = np.diff(knots, axis=0)[:, None, :] * share
+    dense += knots[:-1, None, :]
+    return np.asarray(dense).reshape(-1, knots.shape[1])[:frames]

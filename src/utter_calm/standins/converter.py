@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from utter_calm.standins.base import FloatArray
+from utter_calm.standins.noise import NoiseSource
 
 _BITS = 24
 
@@ -33,10 +34,10 @@ class ConverterModel:
 class OutputConverter:
     """Samples to volts at the output connector."""
 
-    def __init__(self, model: ConverterModel, rate_hz: float, seed: int) -> None:
+    def __init__(self, model: ConverterModel, rate_hz: float, channels: int, seed: int) -> None:
         self._model = model
-        self._random = np.random.Generator(np.random.SFC64(seed))
-        self._sigma = np.float32(model.output_noise_fs / math.sqrt(2) * math.sqrt(rate_hz / 2 / 20e3))
+        sigma = model.output_noise_fs / math.sqrt(2) * math.sqrt(rate_hz / 2 / 20e3)
+        self._noise = NoiseSource(seed, channels, sigma)
 
     def __call__(self, samples: FloatArray) -> FloatArray:
         """Convert a block (n, channels); samples beyond full scale are cut."""
@@ -44,9 +45,7 @@ class OutputConverter:
         bend = held * held
         bend *= self._model.second * 0.5
         held += bend
-        noise = self._random.standard_normal(held.shape, dtype=np.float32)
-        noise *= self._sigma
-        held += noise
+        held += self._noise.take(len(held))
         held *= self._model.output_full_scale_v * math.sqrt(2)
         return np.asarray(held)
 
@@ -56,8 +55,8 @@ class InputConverter:
 
     def __init__(self, model: ConverterModel, rate_hz: float, channels: int, seed: int) -> None:
         self._model = model
-        self._random = np.random.Generator(np.random.SFC64(seed))
-        self._sigma = np.float32(model.input_noise_fs / math.sqrt(2) * math.sqrt(rate_hz / 2 / 20e3))
+        sigma = model.input_noise_fs / math.sqrt(2) * math.sqrt(rate_hz / 2 / 20e3)
+        self._noise = NoiseSource(seed, channels, sigma)
         self._late = np.zeros((model.latency_frames, channels))
 
     def __call__(self, volts: FloatArray) -> tuple[FloatArray, tuple[bool, ...]]:
@@ -71,9 +70,7 @@ class InputConverter:
         out *= samples
         squared *= model.second
         out += squared
-        noise = self._random.standard_normal(out.shape, dtype=np.float32)
-        noise *= self._sigma
-        out += noise
+        out += self._noise.take(len(out))
         out += model.offset_fs
         steps = 2.0 ** (_BITS - 1)
         out *= steps

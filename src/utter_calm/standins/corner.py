@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from scipy.signal import sosfilt
 
 from utter_calm.standins.base import FloatArray
 
@@ -33,5 +32,7 @@ class Filter:
 
     def __call__(self, signal: FloatArray) -> FloatArray:
         """Filter a block."""
+        from scipy.signal import sosfilt  # noqa: PLC0415 - heavy: not before the first sound
+
         out, self._state = sosfilt(self._sections, signal, axis=0, zi=self._state)
         return np.asarray(out)
