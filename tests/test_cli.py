@@ -119,6 +119,9 @@ def bad_files(tmp_path, noise):
     (tmp_path / "empty.wav").touch()
     (tmp_path / "text.wav").write_text("this is no sound " * 50)
     (tmp_path / "cut.flac").write_bytes(b"fLaC" + bytes(200))
+    whole = write_tone(tmp_path / "whole.flac", noise=noise).read_bytes()
+    (tmp_path / "half.flac").write_bytes(whole[: len(whole) // 2])
+    (tmp_path / "half.wav").write_bytes(good.read_bytes()[: good.stat().st_size // 2])
     soundfile.write(tmp_path / "silent.wav", np.zeros(rate), rate)
     soundfile.write(tmp_path / "nan.wav", np.full(rate, np.nan), rate, subtype="FLOAT")
     soundfile.write(tmp_path / "none.wav", np.zeros(0), rate)
@@ -137,6 +140,8 @@ BAD_TONES = [
     "empty.wav",
     "text.wav",
     "cut.flac",
+    "half.flac",
+    "half.wav",
     "silent.wav",
     "nan.wav",
     "none.wav",

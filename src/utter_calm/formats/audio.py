@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 from pathlib import Path
 
 import numpy as np
@@ -16,6 +17,7 @@ FloatArray = npt.NDArray[np.float64]
 _MOST_VALUES = 400_000_000
 _RATES_HZ = (1_000, 1_600_000)
 _WAV_LIMIT_BYTES = 4_000_000_000
+_STREAMED = 0x7FFFF000
 
 
 def read_audio(path: Path) -> tuple[FloatArray, int]:
@@ -42,9 +44,14 @@ def read_audio(path: Path) -> tuple[FloatArray, int]:
             if file.frames * file.channels > _MOST_VALUES:
                 raise FileError(f"{path} is too long to be read at once.", hint="Cut out the part of interest first.")
             frames, rate = file.frames, file.samplerate
+            missing = _cut_short(file.extra_info)
             samples = file.read(dtype="float64", always_2d=True)
     except (soundfile.LibsndfileError, OSError, ValueError, RuntimeError) as problem:
-        raise FileError(f"{path} cannot be read as a sound file.", hint="Give a WAV or FLAC file.") from problem
+        raise FileError(f"{path} is damaged or no sound file.", hint="Give a whole WAV or FLAC file.") from problem
+    if missing:
+        raise FileError(
+            f"{path} is cut short: {missing} bytes are missing.", hint="Copy or export the recording again."
+        )
     if not len(samples):
         raise FileError(f"{path} holds no samples.", hint="Export the recording again.")
     if len(samples) < frames:
@@ -55,6 +62,15 @@ def read_audio(path: Path) -> tuple[FloatArray, int]:
     if not _RATES_HZ[0] <= rate <= _RATES_HZ[1]:
         raise FileError(f"{path} claims a rate of {rate} Hz.", hint="Export the recording again with its true rate.")
     return samples, int(rate)
+
+
+def _cut_short(log: str) -> int:
+    """Bytes that a WAV's header promises and the file does not hold; recorders that stream write no true length."""
+    match = re.search(r"^data : (\d+) \(should be (\d+)\)", log, re.MULTILINE)
+    if match is None:
+        return 0
+    claimed, present = int(match[1]), int(match[2])
+    return claimed - present if present < claimed < _STREAMED else 0
 
 
 def write_audio(path: Path, samples: FloatArray, rate_hz: int) -> None:

@@ -1,0 +1,83 @@
+"""The joint fit against plain least squares, and its laws."""
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from utter_calm.analysis.harmonic_fit import fit_harmonics, peak_frequency
+from utter_calm.analysis.spectrum import line_spectrum
+
+
+def plain_least_squares(x, omega, orders):
+    """The textbook way: all columns written out, on centred time."""
+    t = np.arange(len(x)) - (len(x) - 1) / 2
+    columns = [f(k * omega * t) for k in orders for f in (np.cos, np.sin)]
+    solution = np.linalg.lstsq(np.stack([*columns, np.ones(len(x))], axis=1), x, rcond=None)[0]
+    return solution[0:-1:2] - 1j * solution[1:-1:2], solution[-1]
+
+
+@pytest.mark.parametrize("frames", [1_000, 1_024, 2_048, 5_000, 12_345])
+@pytest.mark.parametrize("omega", [0.013, 0.13, 0.31, 1.1])
+def test_blocks_give_what_plain_least_squares_gives(frames, omega, noise):
+    t = np.arange(frames)
+    x = 0.1 + np.sin(omega * t + 0.4) + 0.01 * np.cos(2 * omega * t) + noise.normal(0, 1e-3, frames)
+    fit = fit_harmonics(x, omega, 10)
+    phasors, dc = plain_least_squares(x, fit.omega, fit.orders)
+    assert fit.phasors == pytest.approx(phasors, abs=1e-10)
+    assert fit.dc == pytest.approx(dc, abs=1e-10)
+    model = fit.dc + np.sum(
+        [
+            (p * np.exp(1j * k * fit.omega * (t - (frames - 1) / 2))).real
+            for k, p in zip(fit.orders, fit.phasors, strict=True)
+        ],
+        axis=0,
+    )
+    assert fit.residual == pytest.approx(x - model, abs=1e-10)
+
+
+@given(
+    st.floats(0.02, 3.0),
+    st.floats(0.01, 10.0),
+    st.floats(-3.0, 3.0),
+    st.floats(-0.4, 0.4),
+    st.integers(3_000, 9_000),
+)
+@settings(max_examples=60, deadline=None)
+def test_a_tone_is_found_from_anywhere_within_half_a_cycle(omega, amplitude, phase, off, frames):
+    t = np.arange(frames) - (frames - 1) / 2
+    x = amplitude * np.cos(omega * t + phase)
+    if omega * frames < 20 or omega > np.pi - 20 / frames:
+        return
+    fit = fit_harmonics(x, omega + 2 * np.pi * off / frames, 5)
+    assert fit.omega == pytest.approx(omega, rel=1e-9)
+    assert fit.phasors[0] == pytest.approx(amplitude * np.exp(1j * phase), rel=1e-6, abs=1e-6 * amplitude)
+    assert np.max(np.abs(fit.residual)) < 1e-7 * amplitude
+
+
+def test_the_residual_is_orthogonal_to_all_that_was_fitted(noise):
+    x = np.sin(0.2 * np.arange(6_000)) + noise.normal(0, 0.1, 6_000)
+    fit = fit_harmonics(x, 0.2, 6)
+    t = np.arange(6_000) - 5_999 / 2
+    for order in fit.orders:
+        assert abs(np.sum(fit.residual * np.exp(-1j * order * fit.omega * t))) < 1e-7
+    assert abs(np.sum(fit.residual)) < 1e-8
+
+
+def test_orders_stop_below_half_the_rate():
+    assert fit_harmonics(np.sin(1.0 * np.arange(2_000)), 1.0, 10).orders.tolist() == [1, 2, 3]
+    assert fit_harmonics(np.sin(2.0 * np.arange(2_000)), 2.0, 10).orders.tolist() == [1]
+
+
+@pytest.mark.parametrize("frames", [10, 30])
+def test_too_short_a_record_is_refused(frames):
+    with pytest.raises(ValueError, match="one and a half periods"):
+        fit_harmonics(np.sin(0.1 * np.arange(frames)), 0.1, 10)
+
+
+def test_the_start_value_lies_well_within_half_a_bin():
+    for frequency in np.linspace(1_000, 1_001, 11):
+        x = np.sin(2 * np.pi * frequency * np.arange(48_000) / 48_000)
+        assert abs(peak_frequency(line_spectrum(x, 48_000), 10, 24_000) - frequency) < 0.1
+    with pytest.raises(ValueError, match="nothing to find"):
+        peak_frequency(line_spectrum(np.zeros(1_000), 48_000), 10, 24_000)

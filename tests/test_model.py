@@ -1,0 +1,106 @@
+"""The document of a job: setups, steps, claims; frozen, and the same after a journey through JSON."""
+
+from dataclasses import FrozenInstanceError, replace
+
+import msgspec
+import pytest
+
+from utter_calm.errors import InputError
+from utter_calm.job.demo import demo_document, new_document
+from utter_calm.job.model import Claim, Factor, JobDocument, Setup, Step
+from utter_calm.job.recent import MOST, recent_jobs, remember
+from utter_calm.measure.first_look import FirstLookSettings
+from utter_calm.present.definitions import definition
+
+
+def test_setups_are_all_combinations():
+    document = JobDocument(
+        factors=(Factor("load", ("8 ohm", "4 ohm")), Factor("supply", ("24 V",)), Factor("gain", ("low", "high")))
+    )
+    setups = document.setups()
+    assert len(setups) == len(set(setups)) == 4
+    assert setups[0].conditions == (("load", "8 ohm"), ("supply", "24 V"), ("gain", "low"))
+    assert [f.name for f in document.varied_factors()] == ["load", "gain"]
+    assert JobDocument().setups() == (Setup(),)
+
+
+def test_a_claim_holds_where_its_conditions_do():
+    setup = Setup((("load", "8 ohm"), ("supply", "24 V")))
+    assert setup.fits(())
+    assert setup.fits((("supply", "24 V"),))
+    assert not setup.fits((("supply", "30 V"),))
+    assert not setup.fits((("lamp", "on"),))
+    claims = (Claim("a", "a", "s", "thd", conditions=(("load", "8 ohm"),)), Claim("b", "b", "other", "thd"))
+    assert [c.id for c in JobDocument(claims=claims).claims_for("s", setup)] == ["a"]
+
+
+@pytest.mark.parametrize(("value", "ohm"), [("8 ohm", 8.0), ("4.7 kΩ", 4_700.0), ("none", None)])
+def test_the_load_in_ohm(value, ohm):
+    assert Setup((("load", value),)).load_ohm == ohm
+    assert Setup().load_ohm is None
+
+
+@pytest.mark.parametrize("document", [demo_document(), new_document("x"), JobDocument()], ids=["demo", "new", "bare"])
+def test_a_document_survives_json(document):
+    assert msgspec.json.decode(msgspec.json.encode(document), type=JobDocument) == document
+
+
+def test_documents_are_frozen():
+    document = demo_document()
+    with pytest.raises(FrozenInstanceError):
+        document.title = "other"
+    assert replace(document, title="other").title == "other"
+    assert document.title != "other"
+
+
+def test_steps_know_their_settings():
+    step = Step("look", "first_look").with_settings(FirstLookSettings(level_v=0.2))
+    assert step.typed_settings() == FirstLookSettings(level_v=0.2)
+    assert step.title == "First look"
+    assert Step("look", "first_look").typed_settings() == FirstLookSettings()
+    with pytest.raises(InputError, match="unusable"):
+        Step("look", "first_look", {"level_v": "loud"}).typed_settings()
+    with pytest.raises(InputError, match="lies between"):
+        Step("look", "first_look", {"duration_s": -1.0}).typed_settings()
+    with pytest.raises(InputError, match="does not know the kind"):
+        Step("x", "seance").typed_settings()
+    with pytest.raises(InputError, match="has no step"):
+        demo_document().step("x")
+
+
+def test_prompts_name_what_to_do():
+    assert Factor("load", ("8 ohm",), "Switch the load to {value}.").instruction("8 Ω") == "Switch the load to 8 Ω."
+    assert Factor("volume", ("half",)).instruction("half") == "Set volume to half."
+
+
+def test_recent_jobs_newest_first_and_only_those_that_are_there(tmp_path):
+    assert recent_jobs() == ()
+    paths = [tmp_path / f"{n}.calm" for n in range(MOST + 3)]
+    for path in paths:
+        path.touch()
+        remember(path)
+    assert recent_jobs()[0] == paths[-1]
+    assert len(recent_jobs()) == MOST
+    remember(paths[5])
+    assert recent_jobs()[0] == paths[5]
+    paths[5].unlink()
+    assert paths[5] not in recent_jobs()
+
+
+def test_a_damaged_list_of_recent_jobs_counts_as_empty(tmp_path, monkeypatch):
+    from utter_calm.job import recent
+
+    remember(tmp_path / "a.calm")
+    recent._list_path().write_text("{broken")
+    assert recent_jobs() == ()
+    monkeypatch.setattr(recent, "_list_path", lambda: tmp_path / "file" / "below.json")
+    (tmp_path / "file").touch()
+    remember(tmp_path / "a.calm")  # cannot be written: nobody is disturbed
+
+
+def test_every_reading_the_kinds_give_has_a_definition(measured):
+    for take in measured.takes:
+        for reading in take.readings:
+            assert definition(reading.name).text, reading.name
+    assert definition("harmonic_7").title == "harmonic 7"
+    assert definition("something_new").title == "something new"
