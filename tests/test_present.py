@@ -42,8 +42,11 @@ def test_linear_ticks_lie_inside_on_round_steps(low, span):
 
 
 def test_per_cent_and_db_are_one_quantity():
-    for place, text in percent_ticks(-120.0, 0.0):
-        assert 20 * math.log10(float(text.removesuffix(" %").replace("e−", "e-")) / 100) == pytest.approx(place)
+    ticks = percent_ticks(-150.0, 0.0)
+    assert [place for place, _ in ticks] == [-140, -120, -100, -80, -60, -40, -20, 0]
+    for place, text in ticks[1:]:
+        assert 20 * math.log10(float(text.removesuffix(" %")) / 100) == pytest.approx(place)
+    assert ticks[0][1] == "10⁻⁵ %"
 
 
 @given(st.lists(st.floats(0, 400), max_size=12))
@@ -81,7 +84,7 @@ def test_a_sensible_range_holds_everything():
     [
         (Reading("thd_n", 1, 3.043e-5, "1", 2.4e-7), "0.003043 %", "−90.33 dB"),
         (Reading("thd", 1, 3.7e-7, "1", 2e-7), "−128.6 dB", "3.7e-05 %"),
-        (Reading("level", 1, 2.822, "V", 0.0034), "2.822 V", "9.011 dBV"),
+        (Reading("level", 1, 2.822, "V", 0.0034), "2.822 V", "9.011 dBV, 11.23 dBu"),
         (Reading("gain", 1, 30.03, "1", 0.036), "29.551 dB", ""),
         (Reading("noise", 1, 80.6e-6, "V", 0.7e-6), "80.6 µV", "−81.87 dBV"),
         (Reading("level", 1, 0.5, "FS", 1e-9), "0.50000 FS", "−6.021 dBFS"),

@@ -59,7 +59,7 @@ def tone(
         raise InputError(f"The band starts above half the file's rate of {rate} Hz.", hint="Give a lower band.")
     settings = FirstLookSettings(band_low_hz=band[0], band_high_hz=band[1])
     result = _channels(capture, channel, lambda one: FirstLook().analyze(settings, one))
-    _print(result, f"{file.name}", as_json=as_json)
+    _print(result, file.name, as_json=as_json, full_scale_v=full_scale_volts)
 
 
 @analyze.command()
@@ -139,8 +139,8 @@ def _write_csv(result: Result, path: Path) -> None:
     write_text(path, csv_text(header, columns))
 
 
-def _print(result: Result, title: str, *, as_json: bool) -> None:
+def _print(result: Result, title: str, *, as_json: bool, full_scale_v: float | None = None) -> None:
     if as_json:
         print_json(result_json(result))
     else:
-        print_result(result, title=title)
+        print_result(result, title=title, full_scale_v=full_scale_v)

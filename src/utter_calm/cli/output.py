@@ -100,7 +100,7 @@ def console(*, err: bool = False) -> Console:
     return wanted if wanted.is_terminal else Console(stderr=err, width=140)
 
 
-def print_result(result: Result, *, title: str = "") -> None:
+def print_result(result: Result, *, title: str = "", full_scale_v: float | None = None) -> None:
     """Write a result as tables."""
     channels = sorted({r.channel for r in result.readings if r.channel}) or [1]
     table = Table(title=title or None, box=SIMPLE_HEAD, title_justify="left", title_style="bold")
@@ -115,7 +115,7 @@ def print_result(result: Result, *, title: str = "") -> None:
         found = [rows.get(c) or rows.get(0) for c in channels]
         cells = [reading_text(r).full() if r is not None else "–" for r in found]
         floor = str(value_text(name, first.floor, first.unit)) if first.floor is not None else ""
-        table.add_row(definition(name).title, *cells, beside_text(name, first.value, first.unit), floor)
+        table.add_row(definition(name).title, *cells, beside_text(name, first.value, first.unit, full_scale_v), floor)
     out = console()
     out.print(table)
     for item in result.trust:

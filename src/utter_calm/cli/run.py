@@ -115,7 +115,9 @@ def print_outcome(job: Job, takes: list[TakeSummary], *, as_json: bool) -> int:
                 shown = type(result)(
                     tuple(r for r in result.readings if r.name in kind.main_readings), (), result.trust
                 )
-                print_result(shown, title=f"{job.document.step(take.step).title}, {take_title(take)}")
+                full_scale = take.rig.input_full_scale_v * take.rig.pickup_ratio
+                title = f"{job.document.step(take.step).title}, {take_title(take)}"
+                print_result(shown, title=title, full_scale_v=full_scale)
         if rows:
             print_claims(rows)
     return 1 if any(v.outcome is Outcome.MISSED for v, _ in rows) else 0

@@ -15,6 +15,7 @@ from utter_calm.rig import Device, RecordedBlock, RigProfile, StreamSettings, pl
 
 Progress = Callable[[float, str], None]
 _ANALYSIS_SHARE = 0.1
+_PACED_BLOCK, _FAST_BLOCK = 2_048, 16_384
 
 
 def take_step(
@@ -59,7 +60,7 @@ def take_step(
         if on_block is not None:
             on_block(block)
 
-    stream = device.open(StreamSettings(stimulus.rate_hz, 8192 if not paced else 2048, paced=paced))
+    stream = device.open(StreamSettings(stimulus.rate_hz, _PACED_BLOCK if paced else _FAST_BLOCK, paced=paced))
     try:
         limit = rig.ceiling_v / rig.output_full_scale_v
         recording = play(stream, samples, limit=limit, cancel=cancel, on_block=follow)

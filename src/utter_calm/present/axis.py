@@ -79,18 +79,16 @@ def tick_text(value: float, step: float | None = None) -> str:
 
 
 def percent_ticks(low_db: float, high_db: float) -> list[tuple[float, str]]:
-    """Positions in dB and labels in per cent at 1, 2 and 5 (or decades) on an axis in dB: one quantity in two units."""
-    low, high = 100 * 10 ** (low_db / 20), 100 * 10 ** (high_db / 20)
-    major, _ = log_ticks(low, high)
-    if len(major) > 7:
-        major = [v for v in major if abs(math.log10(v) - round(math.log10(v))) < 1e-9]
-    return [(20 * math.log10(v / 100), _percent_text(v)) for v in major]
+    """Give places in dB, every 20 dB, with their label in per cent: both scales are one quantity and cannot disagree."""
+    first, last = math.ceil(low_db / 20 - 1e-9), math.floor(high_db / 20 + 1e-9)
+    return [(20.0 * k, _percent_text(k + 2)) for k in range(first, last + 1)]
 
 
-def _percent_text(value: float) -> str:
-    if value < 1e-4 * (1 - 1e-9):
-        return f"{value:.0e}".replace("e-0", "e−").replace("e-", "e−") + " %"
-    return f"{value:.6f}".rstrip("0").rstrip(".") + " %"
+def _percent_text(power: int) -> str:
+    """Ten to a power, in per cent."""
+    if power >= -4:
+        return f"{10.0**power:g} %" if power > -4 else "0.0001 %"
+    return "10" + str(power).translate(str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")) + " %"
 
 
 def sensible_range(

@@ -87,7 +87,8 @@ def reading_view(take: Take, name: str) -> ReadingView:
     readings = [r for r in take.result.readings if r.name == name]
     first = readings[0]
     shown = tuple(reading_text(r) for r in readings)
-    beside = beside_text(name, first.value, first.unit)
+    rig = take.summary.rig
+    beside = beside_text(name, first.value, first.unit, rig.input_full_scale_v * rig.pickup_ratio)
     spread = shown[0].spread
     return ReadingView(
         name=name,

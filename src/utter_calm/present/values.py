@@ -6,7 +6,15 @@ import math
 
 from utter_calm.measure.result import Reading
 from utter_calm.present.definitions import definition
-from utter_calm.quantities import Shown, amplitude_to_db, si_text, volts_to_dbv, with_uncertainty
+from utter_calm.quantities import (
+    Shown,
+    amplitude_to_db,
+    si_text,
+    volts_to_dbfs,
+    volts_to_dbu,
+    volts_to_dbv,
+    with_uncertainty,
+)
 
 _TINY = 1e-6
 _DB_PER_RELATIVE = 20 / math.log(10)
@@ -28,15 +36,23 @@ def value_text(name: str, value: float, unit: str, uncertainty: float | None = N
     return with_uncertainty(value, uncertainty, unit, digits=5)
 
 
-def beside_text(name: str, value: float, unit: str) -> str:
-    """Give the same value in the other unit: dB beside per cent, dBV beside volts; empty where there is none."""
+def beside_text(name: str, value: float, unit: str, full_scale_v: float | None = None) -> str:
+    """Give the same value in other units: dB beside per cent; dBV beside volts, for a level dBu and dBFS too.
+
+    ``full_scale_v`` are r.m.s. volts, at the unit's output, of the sine that reads 0 dBFS. Empty where there is none.
+    """
     shown = definition(name).shown
     if not value > 0:
         return ""
     if shown == "percent":
         return str(si_text(amplitude_to_db(value), "dB", digits=4)) if value >= _TINY else f"{100 * value:.1e} %"
     if shown == "volts" and unit == "V":
-        return str(si_text(volts_to_dbv(value), "dBV", digits=4))
+        texts = [si_text(volts_to_dbv(value), "dBV", digits=4)]
+        if name == "level":
+            texts.append(si_text(volts_to_dbu(value), "dBu", digits=4))
+            if full_scale_v is not None:
+                texts.append(si_text(volts_to_dbfs(value, full_scale_v), "dBFS", digits=4))
+        return ", ".join(str(t) for t in texts)
     if shown == "volts":
         return str(si_text(amplitude_to_db(value), "dBFS", digits=4))
     return ""

@@ -39,6 +39,15 @@ class ClaimLine:
 
 
 @dataclass(frozen=True, slots=True)
+class ReadingRow:
+    """One reading: its title, its values under each setup, and what the rig alone gives."""
+
+    title: str
+    values: tuple[str, ...]
+    floor: str
+
+
+@dataclass(frozen=True, slots=True)
 class StepSection:
     """One step: its question, its pictures, its readings under each setup."""
 
@@ -46,7 +55,7 @@ class StepSection:
     question: str
     plots: tuple[PlotView, ...]
     setups: tuple[str, ...]
-    readings: tuple[tuple[str, tuple[str, ...]], ...]
+    readings: tuple[ReadingRow, ...]
     trust: tuple[str, ...]
     notes: tuple[str, ...]
 
@@ -153,18 +162,28 @@ def _section(job: Job, step_id: str) -> StepSection | None:
     )
 
 
-def _reading_rows(takes: list[Take]) -> tuple[tuple[str, tuple[str, ...]], ...]:
-    names: dict[str, str] = {}
+def _reading_rows(takes: list[Take]) -> tuple[ReadingRow, ...]:
     panels = [panel_view(take, ()) for take in takes]
     views: list[dict[str, ReadingView]] = [{v.name: v for v in (*p.main, *p.others)} for p in panels]
-    for panel in panels:
-        names |= {v.name: v.title for v in (*panel.main, *panel.others)}
+    names = dict.fromkeys(name for view in views for name in view)
     rows = []
-    for name, title in names.items():
-        texts = []
-        for view in views:
-            found = view.get(name)
-            values = " / ".join(str(v) for v in found.values) if found else "–"
-            texts.append(f"{values}{' (limited by the rig)' if found and found.limited else ''}")
-        rows.append((title, tuple(texts)))
+    for name in names:
+        found = [view.get(name) for view in views]
+        known = [v for v in found if v is not None]
+        floor = next((v.floor.removeprefix("rig alone ").partition(":")[0] for v in known if v.floor), "")
+        rows.append(ReadingRow(known[0].title, tuple(_values_text(v) for v in found), floor))
     return tuple(rows)
+
+
+def _values_text(view: ReadingView | None) -> str:
+    """Write the values of all channels with their unit and uncertainty once, where they share them."""
+    if view is None:
+        return "–"
+    units = {v.unit for v in view.values}
+    spread = view.values[0].spread
+    if len(units) == 1:
+        text = " / ".join(v.number for v in view.values) + f" {view.values[0].unit}"
+        text = f"{text} ± {spread}" if spread else text
+    else:
+        text = " / ".join(str(v) for v in view.values)
+    return f"{text} (limited by the rig)" if view.limited else text

@@ -22,7 +22,7 @@ class _Frame:
     def __init__(self, view: PlotView, width: float, height: float) -> None:
         self.view = view
         longest = max((len(c.label) for c in view.curves), default=0)
-        self.left, self.right = 64.0, width - 16 - min(200.0, 6.4 * longest)
+        self.left, self.right = 86.0 if view.y.percent else 64.0, width - 16 - min(200.0, 6.4 * longest)
         self.top, self.bottom = 12.0, height - 40
 
     def x(self, value: FloatArray) -> FloatArray:
@@ -84,8 +84,7 @@ def _grid(frame: _Frame, palette: Palette) -> list[str]:
         out.append(_line(at, frame.top, at, frame.bottom, palette.grid, 1))
         out.append(_text(at, frame.bottom + 16, tick_text(value, step), palette.soft_text, "middle"))
     if view.y.percent:
-        ticks = [(v, t) for v, t in percent_ticks(view.y.low, view.y.high) if abs(v / 20 - round(v / 20)) < 1e-9]
-        for value, text in ticks:
+        for value, text in percent_ticks(view.y.low, view.y.high):
             at = frame.at_y(value)
             out.append(_line(frame.left, at, frame.right, at, palette.grid, 1))
             out.append(_text(frame.left - 8, at, text, palette.text, "end"))

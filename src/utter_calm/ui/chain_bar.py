@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from dataclasses import replace
 
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QColor, QFont, QPainter, QPen, QPixmap
@@ -38,6 +39,10 @@ class ChainLink(QAbstractButton):
         tip = f"{view.title}: {view.main}, {view.sub}"
         self.setToolTip("\n".join(t for t in (tip, view.badge, view.warning, "Press to edit") if t))
         self.update()
+
+    def show_live(self, text: str) -> None:
+        """Say what is being played now, in the second line."""
+        self.show_view(replace(self._view, sub=text))
 
     def set_meter(self, levels: tuple[float, ...]) -> None:
         """Show how full the input is, as parts of full scale for each channel."""

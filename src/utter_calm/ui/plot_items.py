@@ -8,7 +8,7 @@ import pyqtgraph as pg
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 
-from utter_calm.present.axis import linear_ticks, log_ticks, tick_text
+from utter_calm.present.axis import linear_ticks, log_ticks, percent_ticks, tick_text
 from utter_calm.present.layout import spread_labels
 from utter_calm.present.palette import DASHES, Palette
 from utter_calm.present.plot import CurveView
@@ -81,7 +81,7 @@ class ScaleAxis(pg.AxisItem):
 
     def _paint_left(self, painter: QPainter, metrics: QFontMetricsF, box: QRectF, low: float, high: float) -> None:
         right = self.boundingRect().width() - 8
-        for place, text in percent_labels(low, high) if self.scale_.percent else self.scale_.ticks(low, high)[0]:
+        for place, text in percent_ticks(low, high) if self.scale_.percent else self.scale_.ticks(low, high)[0]:
             y = box.bottom() - (place - low) / (high - low) * box.height()
             painter.setPen(QColor(self.palette_.text if self.scale_.percent else self.palette_.soft_text))
             painter.drawText(QPointF(right - metrics.horizontalAdvance(text), y + metrics.capHeight() / 2), text)
@@ -97,24 +97,6 @@ class ScaleAxis(pg.AxisItem):
     def tickValues(self, *_args) -> list:  # noqa: ANN002
         """Nothing: the ticks are painted here."""
         return []
-
-
-def percent_labels(low: float, high: float) -> list[tuple[float, str]]:
-    """Places at whole decades of per cent, every 20 dB, with their label."""
-    out = []
-    for k in range(math.ceil(low / 20), math.floor(high / 20) + 1):
-        value = 100 * 10.0**k
-        text = f"{value:g} %" if value >= 1e-4 * 0.999 else f"10^{k + 2} %".replace("-", "−")
-        out.append((20.0 * k, _superscript(text)))
-    return out
-
-
-def _superscript(text: str) -> str:
-    if "^" not in text:
-        return text
-    base, _, rest = text.partition("^")
-    power, _, unit = rest.partition(" ")
-    return base + power.translate(str.maketrans("0123456789−", "⁰¹²³⁴⁵⁶⁷⁸⁹⁻")) + " " + unit
 
 
 class Grid(pg.GraphicsObject):
@@ -143,7 +125,7 @@ class Grid(pg.GraphicsObject):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, on=False)
         major_x, minor_x = self.x.ticks(rect.left(), rect.right())
         major_y = (
-            percent_labels(rect.top(), rect.bottom()) if self.y.percent else self.y.ticks(rect.top(), rect.bottom())[0]
+            percent_ticks(rect.top(), rect.bottom()) if self.y.percent else self.y.ticks(rect.top(), rect.bottom())[0]
         )
         faint, plain = QColor(self.palette_.grid), QColor(self.palette_.grid)
         faint.setAlphaF(0.45)

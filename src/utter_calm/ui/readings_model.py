@@ -51,7 +51,8 @@ class ReadingsModel(QAbstractListModel):
         if role == Qt.ItemDataRole.DisplayRole:
             return f"{row.title} {', '.join(str(v) for v in row.values)}"
         if role == Qt.ItemDataRole.ToolTipRole:
-            return f"{row.title}: {', '.join(v.full() for v in row.values)}\n{row.definition}\n{row.floor}".strip()
+            values = ", ".join(v.full() for v in row.values)
+            return f"{row.title}: {values}\n{row.beside}\n{row.definition}\n{row.floor}".strip()
         return row if role == READING_ROLE else None
 
 

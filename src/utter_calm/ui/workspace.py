@@ -371,6 +371,8 @@ class Workspace(QWidget):
         rig = s.document.rig
         view = level_view(s.job, s.step, s.standing_load, level)
         self.transport.show_level(view, level, min(rig.ceiling_v, rig.output_full_scale_v))
+        if self.live.running and level is not None:
+            self.chain.links["signal"].show_live(f"{si_text(level, 'V', digits=3)}, running")
 
     def _step_level(self) -> float | None:
         step = self.session.step
