@@ -84,10 +84,10 @@ def test_a_sensible_range_holds_everything():
     [
         (Reading("thd_n", 1, 3.043e-5, "1", 2.4e-7), "0.003043 %", "−90.33 dB"),
         (Reading("thd", 1, 3.7e-7, "1", 2e-7), "−128.6 dB", "3.7e-05 %"),
-        (Reading("level", 1, 2.822, "V", 0.0034), "2.822 V", "9.011 dBV, 11.23 dBu"),
+        (Reading("level", 1, 2.822, "V", 0.0034), "2.822 V", "9.01 dBV, 11.23 dBu"),
         (Reading("gain", 1, 30.03, "1", 0.036), "29.551 dB", ""),
         (Reading("noise", 1, 80.6e-6, "V", 0.7e-6), "80.6 µV", "−81.87 dBV"),
-        (Reading("level", 1, 0.5, "FS", 1e-9), "0.50000 FS", "−6.021 dBFS"),
+        (Reading("level", 1, 0.5, "FS", 1e-9), "0.50000 FS", "−6.02 dBFS"),
         (Reading("upper_corner", 1, 66_241.0, "Hz", 34.0), "66.24 kHz", ""),
     ],
 )

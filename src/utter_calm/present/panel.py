@@ -95,7 +95,7 @@ def reading_view(take: Take, name: str) -> ReadingView:
         title=definition(name).title,
         values=shown,
         channels=tuple(r.channel for r in readings),
-        beside=" · ".join(t for t in (beside, f"± {spread} {shown[0].unit}".strip() if spread else "") if t),
+        beside=" · ".join(t for t in (f"± {spread} {shown[0].unit}".strip() if spread else "", beside) if t),
         floor=floor_text(first),
         limited=any(is_rig_limited(r) for r in readings),
         definition=_full_definition(take, name),

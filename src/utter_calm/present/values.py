@@ -15,6 +15,7 @@ from utter_calm.quantities import (
     volts_to_dbv,
     with_uncertainty,
 )
+from utter_calm.quantities.text import fixed
 
 _TINY = 1e-6
 _DB_PER_RELATIVE = 20 / math.log(10)
@@ -47,14 +48,14 @@ def beside_text(name: str, value: float, unit: str, full_scale_v: float | None =
     if shown == "percent":
         return str(si_text(amplitude_to_db(value), "dB", digits=4)) if value >= _TINY else f"{100 * value:.1e} %"
     if shown == "volts" and unit == "V":
-        texts = [si_text(volts_to_dbv(value), "dBV", digits=4)]
+        texts = [f"{fixed(volts_to_dbv(value), 2)} dBV"]
         if name == "level":
-            texts.append(si_text(volts_to_dbu(value), "dBu", digits=4))
+            texts.append(f"{fixed(volts_to_dbu(value), 2)} dBu")
             if full_scale_v is not None:
-                texts.append(si_text(volts_to_dbfs(value, full_scale_v), "dBFS", digits=4))
-        return ", ".join(str(t) for t in texts)
+                texts.append(f"{fixed(volts_to_dbfs(value, full_scale_v), 2)} dBFS")
+        return ", ".join(texts)
     if shown == "volts":
-        return str(si_text(amplitude_to_db(value), "dBFS", digits=4))
+        return f"{fixed(amplitude_to_db(value), 2)} dBFS"
     return ""
 
 

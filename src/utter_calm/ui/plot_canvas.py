@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from html import escape
 
 import numpy as np
 import pyqtgraph as pg
@@ -17,6 +18,7 @@ from utter_calm.ui.plot_items import Grid, LabelAxis, Scale, ScaleAxis
 from utter_calm.ui.theme import current_palette, font
 
 _COLUMNS = 1200
+_EMPTY_WIDTH = 330
 
 
 class PlotCanvas(pg.PlotWidget):
@@ -84,6 +86,7 @@ class PlotCanvas(pg.PlotWidget):
     def show_view(self, view: PlotView, *, keep_range: bool = False) -> None:
         """Show a picture; ``keep_range`` leaves the axes where the eye is."""
         self._view = view
+        self._cursor.hide()
         self._x.log, self._y.percent = view.x.log, view.y.percent
         self._clear()
         palette = current_palette()
@@ -96,7 +99,10 @@ class PlotCanvas(pg.PlotWidget):
             self.set_whole_range()
         if view.empty:
             (x0, x1), (y0, y1) = self.getPlotItem().vb.viewRange()
-            self._empty.setText(view.empty, color=palette.soft_text)
+            self._empty.setHtml(
+                f'<div style="text-align: center; color: {palette.soft_text}">{escape(view.empty)}</div>'
+            )
+            self._empty.setTextWidth(_EMPTY_WIDTH)
             self._empty.setPos((x0 + x1) / 2, (y0 + y1) / 2)
         if view.floor is not None:
             self._add_floor(view.floor, palette)

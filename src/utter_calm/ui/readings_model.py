@@ -89,10 +89,11 @@ class ReadingDelegate(QStyledItemDelegate):
             x = box.left() + column * room
             _number(painter, x, y, value, size if len(row.values) == 1 or not first else 25, colour, room - 6)
         painter.setFont(font(11))
-        painter.setPen(QColor(p.open if row.limited else p.soft_text))
-        below = row.floor if row.limited else " · ".join(t for t in (row.beside, row.floor) if t)
-        text = painter.fontMetrics().elidedText(below, Qt.TextElideMode.ElideRight, int(box.width()))
-        painter.drawText(QPointF(box.left(), y + 18), text)
+        lines = [(row.beside, p.soft_text), (row.floor, p.open if row.limited else p.soft_text)]
+        for line, (words, colour) in enumerate((w, c) for w, c in lines if w):
+            painter.setPen(QColor(colour))
+            text = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(box.width()))
+            painter.drawText(QPointF(box.left(), y + 18 + 15 * line), text)
 
     def _paint_small(self, painter: QPainter, box: QRectF, row: ReadingView) -> None:
         p = current_palette()
@@ -109,7 +110,8 @@ class ReadingDelegate(QStyledItemDelegate):
         model = index.model()
         if not (isinstance(model, ReadingsModel) and model.is_large(index.row())):
             return QSize(200, 26)
-        return QSize(200, 82 if index.row() == 0 else 72)
+        row: ReadingView = index.data(READING_ROLE)
+        return QSize(200, (82 if index.row() == 0 else 72) + (15 if row.floor and row.beside else 0))
 
 
 def _number(painter: QPainter, x: float, y: float, value: Shown, size: float, colour: str, room: float) -> None:

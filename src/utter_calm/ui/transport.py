@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QSlider, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QSizePolicy, QSlider, QVBoxLayout, QWidget
 
 from utter_calm.present.chain import LevelView
 from utter_calm.quantities import si_text
@@ -60,7 +60,8 @@ class Transport(QWidget):
         self.status = QLabel()
         self.status.setProperty("role", "soft")
         self.status.setAlignment(Qt.AlignmentFlag.AlignRight)
-        self.status.setMinimumWidth(230)
+        self.status.setMinimumWidth(90)
+        self.status.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.progress = QProgressBar()
         self.progress.setRange(0, 1000)
         self.progress.setTextVisible(False)
@@ -68,7 +69,7 @@ class Transport(QWidget):
         self.progress.hide()
         side.addWidget(self.status)
         side.addWidget(self.progress)
-        layout.addLayout(side)
+        layout.addLayout(side, 1)
         self._ceiling_v = 1.0
         self._quiet = False
 

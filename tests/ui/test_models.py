@@ -1,0 +1,136 @@
+"""Model/view classes: kept by Qt's own tester, and what they say."""
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QImage, QPainter
+from PySide6.QtTest import QAbstractItemModelTester
+
+from utter_calm.job.demo import demo_document
+from utter_calm.job.job import Job
+from utter_calm.job.verdict import Outcome
+from utter_calm.measure.first_look import FirstLookSettings
+from utter_calm.present.palette import DARK, LIGHT
+from utter_calm.present.panel import panel_view
+from utter_calm.ui.coverage_model import CoverageModel
+from utter_calm.ui.fields import FormLine, PopupForm, QuantityEdit
+from utter_calm.ui.readings_model import ReadingsModel
+from utter_calm.ui.shapes import draw_outcome
+from utter_calm.ui.tables import ROW_ROLE, ClaimsModel, TakesModel
+
+FATAL = QAbstractItemModelTester.FailureReportingMode.Fatal
+
+
+def test_the_coverage_follows_its_job(qtmodeltester, measured):
+    model = CoverageModel(measured)
+    QAbstractItemModelTester(model, FATAL)
+    setup = measured.document.setups()[0]
+    old = measured.current("first-look", setup)
+    changed = []
+    model.dataChanged.connect(lambda *_: changed.append(1))
+    measured.append("first-look", setup, FirstLookSettings(), measured.capture(old), measured.full(old).result)
+    model.renew()
+    assert changed
+    assert model.cell(model.index(0, 1)).take_id == measured.takes[-1].id
+    resets = []
+    model.modelReset.connect(lambda: resets.append(1))
+    document = measured.document
+    measured.edit(type(document)(**{f: getattr(document, f) for f in document.__slots__ if f != "factors"}))
+    model.renew()
+    assert resets
+    assert model.columnCount() == 2
+
+
+def test_an_unmeasured_job(tmp_path):
+    job = Job.create(tmp_path / "a.calm", demo_document())
+    model = CoverageModel(job)
+    QAbstractItemModelTester(model, FATAL)
+    assert "not measured" in model.index(0, 1).data(Qt.ItemDataRole.AccessibleTextRole)
+    assert "Space" in model.index(0, 1).data(Qt.ItemDataRole.ToolTipRole)
+    claims = ClaimsModel()
+    claims.renew(job)
+    assert {claims.index(r, 0).data() for r in range(claims.rowCount())} == {"not measured"}
+    job.close()
+
+
+def test_claims_and_takes(measured):
+    claims, takes = ClaimsModel(), TakesModel()
+    QAbstractItemModelTester(claims, FATAL)
+    QAbstractItemModelTester(takes, FATAL)
+    claims.renew(measured)
+    takes.renew(measured)
+    assert claims.rowCount() == 12
+    assert [claims.headerData(c, Qt.Orientation.Horizontal) for c in range(5)][:2] == ["verdict", "claim"]
+    missed = [r for r in range(12) if claims.index(r, 0).data() == "missed"]
+    assert [claims.index(r, 2).data() for r in missed] == ["4 Ω"]
+    claim, setup, view = claims.index(missed[0], 0).data(ROW_ROLE)
+    assert (claim.id, setup.value("load"), view.outcome) == ("corner-4", "4 ohm", Outcome.MISSED)
+    assert [takes.index(r, 0).data() for r in range(6)] == ["6", "5", "4", "3", "2", "1"]
+    assert "rig alone" in {takes.index(r, 2).data() for r in range(6)}
+
+
+def test_readings_keep_their_place_when_only_values_change(measured):
+    model = ReadingsModel()
+    QAbstractItemModelTester(model, FATAL)
+    take = measured.full(measured.current("first-look", measured.document.setups()[0]))
+    view = panel_view(take, ())
+    resets, changes = [], []
+    model.modelReset.connect(lambda: resets.append(1))
+    model.dataChanged.connect(lambda *_: changes.append(1))
+    model.set_rows(view.main, 3)
+    model.set_rows(view.main, 3)
+    assert (len(resets), len(changes)) == (1, 1)
+    assert model.is_large(0)
+    assert not model.is_large(3)
+    assert "THD+N" in model.index(0).data()
+
+
+@pytest.mark.parametrize("palette", [LIGHT, DARK], ids=lambda p: p.name)
+def test_every_verdict_has_a_shape_of_its_own(palette, qapp):
+    """Told apart without colour: the pixels that are covered differ."""
+    pictures = []
+    for outcome in (Outcome.MET, Outcome.MISSED, Outcome.UNDECIDED, Outcome.NOT_REACHABLE, None):
+        image = QImage(24, 24, QImage.Format.Format_ARGB32)
+        image.fill(Qt.GlobalColor.transparent)
+        painter = QPainter(image)
+        from PySide6.QtCore import QPointF
+
+        draw_outcome(painter, outcome, QPointF(12, 12), 12, palette)
+        painter.end()
+        pictures.append([image.pixelColor(x, y).alpha() > 100 for x in range(24) for y in range(24)])
+    for i, one in enumerate(pictures):
+        assert sum(one) > 15
+        for two in pictures[:i]:
+            assert sum(a != b for a, b in zip(one, two, strict=True)) > 20
+
+
+def test_a_quantity_field_gives_back_exactly_what_was_set(qtbot):
+    field = QuantityEdit("Level", "V", 0.123456789)
+    qtbot.addWidget(field)
+    assert field.text() == "123.457 mV"
+    assert field.value() == 0.123456789
+    field.setText("0.2")
+    assert field.value() == 0.2
+
+
+def test_a_form_stays_open_while_it_is_wrong(qtbot):
+    from PySide6.QtWidgets import QWidget
+
+    parent = QWidget()
+    qtbot.addWidget(parent)
+    applied = []
+    field = QuantityEdit("Level", "V", 1.0)
+    form = PopupForm(
+        parent, "Title", [FormLine("level", "Level", field)], lambda f: applied.append(f.quantity("level"))
+    )
+    form.show()
+    field.setText("much")
+    qtbot.keyClick(field, Qt.Key.Key_Return)
+    assert form.isVisible()
+    assert "not a number" in form._error.text()
+    assert field.property("wrong") is True
+    qtbot.keyClicks(field, "x")
+    assert field.property("wrong") is False
+    field.setText("2 V")
+    with qtbot.waitSignal(form.closed):
+        qtbot.keyClick(field, Qt.Key.Key_Return)
+    assert applied == [2.0]
