@@ -166,3 +166,30 @@ def test_values_read_off_a_curve():
     assert ripple(f, m, 100, 10_000) == pytest.approx(2.0)
     assert ripple(f, m, 50, 10_000) is None
     assert log_slope(log_grid(10, 1e4), 1 / log_grid(10, 1e4), 500) == pytest.approx(-1.0, rel=1e-3)
+
+
+def test_a_resonance_at_the_very_start_of_the_sweep():
+    """No smooth stand-in fits it, but no harmonic can lie there either: the raw quotient is exact."""
+    rate, sweep = 48_000, Sweep(20, 20_000, 2.0, 0.5, onset_s=0.1)
+    stimulus = played(sweep, rate, tail=1.5)
+    b, a = dsp.iirpeak(24, 6, rate)
+    sections = dsp.tf2sos(b + 0.2 * a, a)
+    found = analyze_sweep(dsp.sosfilt(sections, stimulus), stimulus, sweep, rate)
+    f = found.frequency_hz
+    error = found.gain * np.exp(-2j * np.pi * f * found.delay_s) / dsp.sosfreqz(sections, f, fs=rate)[1]
+    start = (f >= 20) & (f <= 27)
+    assert np.max(np.abs(20 * np.log10(np.abs(error[start])))) < 0.005
+
+
+def test_the_curve_covers_what_was_played_and_no_more():
+    for rate, start, stop in ((48_000, 20, 20_000), (96_000, 5, 40_000)):
+        sweep = Sweep(start, stop, 2.0, 0.5, onset_s=0.1)
+        found = analyze_sweep(played(sweep, rate), played(sweep, rate), sweep, rate)
+        assert 0.7 * start < found.valid_hz[0] <= start
+        assert 0.95 * stop < found.valid_hz[1] < 1.02 * stop
+        assert found.frequency_hz[0] == pytest.approx(found.valid_hz[0])
+        assert np.all(np.diff(found.frequency_hz) > 0)
+        for trace in found.orders:
+            if len(trace.frequency_hz):
+                assert trace.order * trace.frequency_hz[-1] < rate / 2
+                assert trace.frequency_hz[0] > start

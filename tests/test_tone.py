@@ -136,3 +136,36 @@ def test_the_uncertainty_of_a_level_is_that_of_its_noise(noise):
     scatter = np.std([f.level for f in found])
     assert scatter == pytest.approx(sigma / np.sqrt(n), rel=0.4)
     assert np.mean([f.u_level for f in found]) == pytest.approx(sigma / np.sqrt(n), rel=0.15)
+
+
+def test_the_skirt_of_an_unsteady_tone_is_not_hum(noise):
+    """A 1 kHz tone that wavers spreads about 20 times 50 Hz; the hum that is really there is listed without it."""
+    t = np.arange(96_000) / 48_000
+    hum = 1e-3 * (np.sin(2 * np.pi * 50 * t) + np.sin(2 * np.pi * 100 * t))
+    wavering = (1 + 0.01 * np.cumsum(noise.normal(0, 0.01, len(t)))) * np.sin(2 * np.pi * 1_000 * t)
+    found = analyze_tone(wavering + hum + noise.normal(0, 1e-6, len(t)), 48_000).mains
+    assert {1, 2} <= set(found.multiples.tolist())
+    assert 20 not in found.multiples
+
+
+@pytest.mark.parametrize("amplitude", [1e-5, 1e-2, 1.0, 1e3])
+def test_ratios_do_not_depend_on_the_unit(amplitude, noise):
+    x = tone(48_000, 1.0, 997.0, -80, dc=0.0) + noise.normal(0, 1e-5, 48_000)
+    one, other = analyze_tone(x, 48_000), analyze_tone(amplitude * x, 48_000)
+    assert other.thd == pytest.approx(one.thd, rel=1e-6)
+    assert other.thd_n == pytest.approx(one.thd_n, rel=1e-6)
+    assert other.level == pytest.approx(amplitude * one.level, rel=1e-9)
+    assert other.u_noise == pytest.approx(amplitude * one.u_noise, rel=1e-6)
+
+
+def test_polarity_and_delay_do_not_change_a_tone(noise):
+    x = tone(48_000, 1.0, 997.0, -60, dc=0.0) + noise.normal(0, 1e-6, 48_000)
+    straight, flipped = analyze_tone(x, 48_000), analyze_tone(-x, 48_000)
+    assert flipped.level == pytest.approx(straight.level, rel=1e-9)
+    # turned upside down, even harmonics change sign against the fundamental, odd ones do not
+    turn = [
+        np.angle(np.exp(1j * (b.phase_rad - a.phase_rad)))
+        for a, b in zip(straight.harmonics, flipped.harmonics, strict=True)
+    ]
+    assert abs(abs(turn[0]) - np.pi) < 1e-3
+    assert abs(turn[1]) < 1e-3

@@ -1,0 +1,103 @@
+"""The live numbers, from a scripted tone: averaging of power, a waveform that stands still, a readings' load."""
+
+import time
+
+import numpy as np
+import pytest
+
+from utter_calm.measure.first_look import FirstLookSettings
+from utter_calm.measure.live import SPECTRUM_FRAMES, LiveAnalyser
+from utter_calm.rig import RigProfile
+from utter_calm.rig.live import LiveSnapshot
+
+RIG = RigProfile()
+RATE = 48_000
+
+
+class ScriptedTone:
+    """A recording that grows by a block at every look."""
+
+    rate_hz = RATE
+
+    def __init__(self, level=0.1, sigma=0.0):
+        self.frames, self.level = 0, level
+        self.random, self.sigma = np.random.default_rng(3), sigma
+
+    def snapshot(self, frames, *, peek=False):
+        if not peek:
+            self.frames += 1_000
+        t = (self.frames + np.arange(frames)) / RATE
+        one = self.level * np.sin(2 * np.pi * 997 * t)
+        samples = np.stack([one, 0.5 * one], axis=1) + self.random.normal(0, self.sigma, (frames, 2))
+        return LiveSnapshot(samples, self.frames, (False, False), 0, 0.1, None)
+
+
+def frames_of(analyser, count, seconds=20.0):
+    seen, end = {}, time.monotonic() + seconds
+    while len(seen) < count and time.monotonic() < end:
+        frame = analyser.latest
+        if frame is not None:
+            seen[frame.number] = frame
+        time.sleep(0.005)
+    assert len(seen) >= count
+    return list(seen.values())
+
+
+@pytest.fixture
+def follow():
+    running = []
+
+    def start(tone, **settings):
+        analyser = LiveAnalyser(tone, RIG, FirstLookSettings(rate_hz=RATE, **settings), 8.0)
+        running.append(analyser)
+        return analyser
+
+    yield start
+    for analyser in running:
+        analyser.stop()
+
+
+def test_the_spectrum_is_in_volts_at_the_unit(follow):
+    frame = frames_of(follow(ScriptedTone()), 2)[-1]
+    peak = frame.level.max(axis=0)
+    truth = 0.1 / np.sqrt(2) * RIG.input_peak_v
+    assert peak == pytest.approx([truth, truth / 2], rel=0.06)  # between two lines a tone reads a little low
+    assert len(frame.frequency_hz) == SPECTRUM_FRAMES // 2 + 1
+
+
+def test_averaging_is_of_power_and_calms_the_noise(follow):
+    analyser = follow(ScriptedTone(sigma=1e-3))
+    single = frames_of(analyser, 1)[0]
+    analyser.set_average(16)
+    averaged = next(f for f in reversed(frames_of(analyser, 40)) if f.averaged == 16)
+    band = (single.frequency_hz > 3_000) & (single.frequency_hz < 20_000)
+    spread = [np.std(f.level[band, 0]) / np.mean(f.level[band, 0]) for f in (single, averaged)]
+    assert spread[1] < 0.5 * spread[0]
+    power = [np.mean(f.level[band, 0] ** 2) for f in (single, averaged)]
+    assert power[1] == pytest.approx(power[0], rel=0.2)
+
+
+def test_the_waveform_starts_at_a_rising_zero(follow):
+    for frame in frames_of(follow(ScriptedTone()), 5):
+        period = RATE / 997
+        assert len(frame.wave) >= 2 * period
+        at_zero = np.interp(0.0, frame.time_s, frame.wave[:, 0])
+        assert abs(at_zero) < 0.02 * np.abs(frame.wave).max()
+        assert np.interp(0.25 / 997, frame.time_s, frame.wave[:, 0]) > 0.9 * np.abs(frame.wave[:, 0]).max()
+
+
+def test_readings_follow_the_load(follow):
+    analyser = follow(ScriptedTone())
+
+    def power():
+        end = time.monotonic() + 20
+        while time.monotonic() < end:
+            frame = analyser.latest
+            reading = frame.result.reading("power") if frame and frame.result else None
+            if reading is not None:
+                yield reading.value
+            time.sleep(0.02)
+
+    eight = next(power())
+    analyser.set_load(4.0)
+    assert any(value == pytest.approx(2 * eight, rel=1e-3) for value in power())
