@@ -49,6 +49,7 @@ class Transport(QWidget):
         self.slider.setRange(-_RANGE_DB * _STEPS_PER_DB, 0)
         self.slider.setPageStep(_STEPS_PER_DB)
         self.slider.setMinimumWidth(120)
+        self.slider.setMinimumHeight(26)  # else the handle loses its top and bottom
         self.slider.valueChanged.connect(self._moved)
         self.slider.sliderReleased.connect(lambda: self.level_settled.emit(self._volts()))
         layout.addWidget(self.slider, 1)
