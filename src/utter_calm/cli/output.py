@@ -108,14 +108,21 @@ def print_result(result: Result, *, title: str = "", full_scale_v: float | None 
     for channel in channels:
         table.add_column(f"channel {channel}", justify="right")
     table.add_column("the same as", style="dim")
-    table.add_column("rig alone", style="dim", justify="right")
+    has_floor = any(r.floor is not None for r in result.readings)
+    if has_floor:
+        table.add_column("rig alone", style="dim", justify="right")
     for name in dict.fromkeys(r.name for r in result.readings):
         rows = {r.channel: r for r in result.readings if r.name == name}
         first = next(iter(rows.values()))
         found = [rows.get(c) or rows.get(0) for c in channels]
         cells = [reading_text(r).full() if r is not None else "–" for r in found]
         floor = str(value_text(name, first.floor, first.unit)) if first.floor is not None else ""
-        table.add_row(definition(name).title, *cells, beside_text(name, first.value, first.unit, full_scale_v), floor)
+        table.add_row(
+            definition(name).title,
+            *cells,
+            beside_text(name, first.value, first.unit, full_scale_v),
+            *([floor] if has_floor else []),
+        )
     out = console()
     out.print(table)
     for item in result.trust:

@@ -34,7 +34,7 @@ def value_text(name: str, value: float, unit: str, uncertainty: float | None = N
         return si_text(amplitude_to_db(value), "dB", digits=4)
     if unit in ("1", "bit"):
         return with_uncertainty(value, uncertainty, {"bit": "bit"}.get(unit, "1"), digits=4)
-    return with_uncertainty(value, uncertainty, unit, digits=5)
+    return with_uncertainty(value, uncertainty, unit, digits=8 if name == "fundamental_frequency" else 5)
 
 
 def beside_text(name: str, value: float, unit: str, full_scale_v: float | None = None) -> str:
