@@ -226,6 +226,10 @@ def test_export_in_every_format(call, tmp_path, measured_path):
     assert rows.shape[1] == 3
     assert np.interp(1_000, rows[:, 0], rows[:, 1]) == pytest.approx(29.5, abs=0.2)
     assert call("export", measured_path, response, frd, "--trace", "nothing")[0] == 2
+    svg = tmp_path / "picture.svg"
+    assert call("export", measured_path, response, svg, "--trace", "harmonic_3")[0] == 0
+    assert "Distortion out of the sweep" in svg.read_text()
+    assert call("export", measured_path, response, svg, "--trace", "nothing")[0] == 2
     assert call("export", measured_path, 99, frd)[0] == 2
     assert call("export", measured_path, 1, tmp_path / "no" / "way.csv")[0] == 2
     samples, rate = soundfile.read(tmp_path / "take.flac")

@@ -32,7 +32,7 @@ class ScriptedTone:
         return LiveSnapshot(samples, self.frames, (False, False), 0, 0.1, None)
 
 
-def frames_of(analyser, count, seconds=20.0):
+def frames_of(analyser, count, seconds=60.0):
     seen, end = {}, time.monotonic() + seconds
     while len(seen) < count and time.monotonic() < end:
         frame = analyser.latest
@@ -90,7 +90,7 @@ def test_readings_follow_the_load(follow):
     analyser = follow(ScriptedTone())
 
     def power():
-        end = time.monotonic() + 20
+        end = time.monotonic() + 60
         while time.monotonic() < end:
             frame = analyser.latest
             reading = frame.result.reading("power") if frame and frame.result else None

@@ -205,7 +205,7 @@ def test_traces_are_their_own_and_even():
     trace = Trace("t", 1, x, "Hz", x + 1, "1")
     x[0] = 9
     assert trace.x[0] == 0
-    assert trace.complex_gain.tolist() == [1, 2, 3]
+    assert trace.magnitude.tolist() == [1, 2, 3]
     with pytest.raises(ValueError, match="shape"):
         Trace("t", 1, np.arange(3.0), "Hz", np.arange(4.0), "1")
 

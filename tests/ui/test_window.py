@@ -4,7 +4,7 @@ import pytest
 from PySide6.QtCore import QModelIndex, QPoint, Qt
 from PySide6.QtGui import QAccessible
 from PySide6.QtTest import QAbstractItemModelTester
-from PySide6.QtWidgets import QApplication, QMessageBox, QWidget
+from PySide6.QtWidgets import QApplication, QLabel, QMessageBox, QWidget
 
 from utter_calm.errors import JobFileError
 from utter_calm.job.run import Answer
@@ -259,6 +259,13 @@ def test_report_and_export_from_the_window(qtbot, measured_window, tmp_path, mon
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "t.csv"), ""))
     measured_window.choose_export()
     assert (tmp_path / "t.csv").read_text().startswith("x_Hz,magnitude_ratio,phase_rad")
+    for name, start in (("p.svg", b"<svg"), ("p.png", b"\x89PNG"), ("t.json", b"{")):
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, name=name: (str(tmp_path / name), ""))
+        measured_window.choose_export()
+        assert (tmp_path / name).read_bytes().startswith(start)
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "no" / "t.svg"), ""))
+    measured_window.choose_export()
+    assert "cannot be written" in measured_window.workspace.message.text()
 
 
 def test_a_press_on_a_reading_explains_it(qtbot, measured_window):
@@ -279,3 +286,24 @@ def test_a_note_is_kept_with_its_take(qtbot, measured_window):
     space.readings.note.editingFinished.emit()
     assert space.session.job.take(take.id).note == "fan running"
     assert QApplication.instance() is not None
+
+
+def test_editors_open_by_key(qtbot, measured_window):
+    space = measured_window.workspace
+    for key, title in (
+        (Qt.Key.Key_J, "Add a step"),
+        (Qt.Key.Key_K, "Vary a condition"),
+        (Qt.Key.Key_L, "Add a claim"),
+        (Qt.Key.Key_R, "again, without measuring"),
+    ):
+        space.coverage.choose(0, [1])
+        press(qtbot, measured_window, key, Qt.KeyboardModifier.ControlModifier)
+        form = QApplication.activePopupWidget()
+        assert form is not None, title
+        assert any(title in label.text() for label in form.findChildren(QLabel))
+        form.close()
+    for number, link in enumerate(space.chain.links.values(), start=1):
+        press(qtbot, measured_window, Qt.Key(Qt.Key.Key_0 + number), Qt.KeyboardModifier.AltModifier)
+        form = QApplication.activePopupWidget()
+        assert form is not None, link.key
+        form.close()

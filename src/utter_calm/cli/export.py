@@ -9,6 +9,7 @@ import click
 from utter_calm.errors import InputError
 from utter_calm.job.export import ENDINGS, export_take
 from utter_calm.job.job import Job
+from utter_calm.report.picture import export_picture
 
 
 @click.command()
@@ -25,12 +26,18 @@ def export(job: Path, take: int, out: Path, trace: str | None, channel: int) -> 
     .csv        a trace as a table
     .frd        a trace as frequency, magnitude in dB, phase in degrees
     .json       all readings, traces and trust
+    .svg        the picture that a trace is in
     """
-    if out.suffix.lower() not in ENDINGS:
-        raise InputError(f"{out.name} does not say what to write.", hint=f"Let it end in one of {', '.join(ENDINGS)}.")
+    picture = out.suffix.lower() == ".svg"
+    if out.suffix.lower() not in ENDINGS and not picture:
+        known = ", ".join((*ENDINGS, ".svg"))
+        raise InputError(f"{out.name} does not say what to write.", hint=f"Let it end in one of {known}.")
     opened = Job.open(job)
     try:
-        export_take(opened, opened.take(take), out, trace=trace, channel=channel)
+        if picture:
+            export_picture(opened, opened.take(take), out, trace)
+        else:
+            export_take(opened, opened.take(take), out, trace=trace, channel=channel)
     finally:
         opened.close()
     click.echo(f"written: {out}", err=True)

@@ -16,7 +16,7 @@ from utter_calm.job.verdict import Verdict
 from utter_calm.measure.result import Reading, Result, Trace
 from utter_calm.present.definitions import definition
 from utter_calm.present.panel import claim_view
-from utter_calm.present.values import beside_text, condition_text, reading_text, value_text
+from utter_calm.present.values import beside_text, condition_text, phase_text, reading_text, value_text
 
 
 def reading_json(reading: Reading) -> dict[str, Any]:
@@ -117,12 +117,9 @@ def print_result(result: Result, *, title: str = "", full_scale_v: float | None 
         found = [rows.get(c) or rows.get(0) for c in channels]
         cells = [reading_text(r).full() if r is not None else "–" for r in found]
         floor = str(value_text(name, first.floor, first.unit)) if first.floor is not None else ""
-        table.add_row(
-            definition(name).title,
-            *cells,
-            beside_text(name, first.value, first.unit, full_scale_v),
-            *([floor] if has_floor else []),
-        )
+        beside = [beside_text(name, first.value, first.unit, full_scale_v), phase_text(first)]
+        columns = [*cells, ", ".join(t for t in beside if t), *([floor] if has_floor else [])]
+        table.add_row(definition(name).title, *columns)
     out = console()
     out.print(table)
     for item in result.trust:

@@ -9,9 +9,9 @@ import platformdirs
 
 
 @click.command("open")
-@click.argument("job", type=click.Path(path_type=Path))
-def open_job(job: Path) -> int:
-    """Open a job in the window."""
+@click.argument("job", required=False, type=click.Path(path_type=Path))
+def open_job(job: Path | None) -> int:
+    """Open a job in the window; without one, the start page."""
     return show(job)
 
 

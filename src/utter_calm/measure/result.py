@@ -93,12 +93,6 @@ class Trace:
             own.setflags(write=False)
             object.__setattr__(self, name, own)
 
-    @property
-    def complex_gain(self) -> npt.NDArray[np.complex128]:
-        """(n,) magnitude and phase as one complex number; the phase is 0 where there is none."""
-        phase = self.phase_rad if self.phase_rad is not None else np.zeros_like(self.magnitude)
-        return np.asarray(self.magnitude * np.exp(1j * phase))
-
 
 @dataclass(frozen=True, slots=True)
 class Trust:

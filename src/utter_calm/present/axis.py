@@ -10,7 +10,6 @@ import numpy as np
 from utter_calm.quantities.text import fixed
 
 _LOG_STEPS = (1, 2, 5)
-_MINOR = (3, 4, 6, 7, 8, 9)
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,7 @@ from utter_calm.job.verdict import Outcome, Verdict, is_rig_limited
 from utter_calm.measure.kinds import kind_of
 from utter_calm.measure.result import Reading
 from utter_calm.present.definitions import definition
-from utter_calm.present.values import beside_text, reading_text, value_text
+from utter_calm.present.values import beside_text, phase_text, reading_text, value_text
 from utter_calm.quantities import Shown, amplitude_to_db, si_text
 from utter_calm.quantities.text import fixed
 
@@ -95,7 +95,9 @@ def reading_view(take: Take, name: str) -> ReadingView:
         title=definition(name).title,
         values=shown,
         channels=tuple(r.channel for r in readings),
-        beside=" · ".join(t for t in (f"± {spread} {shown[0].unit}".strip() if spread else "", beside) if t),
+        beside=" · ".join(
+            t for t in (f"± {spread} {shown[0].unit}".strip() if spread else "", beside, phase_text(first)) if t
+        ),
         floor=floor_text(first),
         limited=any(is_rig_limited(r) for r in readings),
         definition=_full_definition(take, name),

@@ -64,6 +64,11 @@ def reading_text(reading: Reading) -> Shown:
     return value_text(reading.name, reading.value, reading.unit, reading.uncertainty)
 
 
+def phase_text(reading: Reading) -> str:
+    """Give the phase of a harmonic in degrees; empty for what has none."""
+    return "" if reading.phase_rad is None else f"{fixed(math.degrees(reading.phase_rad), 1)}°"
+
+
 def condition_text(value: str) -> str:
     """Show a condition's value with the unit's sign: ``8 ohm`` as ``8 Ω``."""
     return value.replace(" ohm", " Ω")

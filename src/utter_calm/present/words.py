@@ -11,8 +11,6 @@ from utter_calm.measure.kinds import kind_of
 from utter_calm.present.values import condition_text
 from utter_calm.quantities import si_text
 
-_SHORT = {"level_v": "at {}", "frequency_hz": "{}", "duration_s": ""}
-
 
 def fact_text(name: str, value: str, kind: str) -> str:
     """Put one (factor, value) pair into words."""

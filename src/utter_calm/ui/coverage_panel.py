@@ -140,8 +140,8 @@ class CoveragePanel(QWidget):
         row = QHBoxLayout()
         row.setSpacing(2)
         for text, signal, tip in (
-            ("+ step", self.add_step, "Add a step to the plan"),
-            ("+ condition", self.add_condition, "Vary something: another load, another setting"),
+            ("+ step", self.add_step, "Add a step to the plan (Ctrl+J)"),
+            ("+ condition", self.add_condition, "Vary something: another load, another setting (Ctrl+K)"),
         ):
             button = QPushButton(text)
             button.setProperty("role", "flat")

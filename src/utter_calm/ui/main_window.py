@@ -5,15 +5,17 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QSettings, Qt, QTimer
+from PySide6.QtCore import QBuffer, QSettings, Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QKeySequence
 from PySide6.QtWidgets import QFileDialog, QMainWindow, QMenu, QMessageBox, QStackedWidget
 
 from utter_calm.errors import UtterCalmError
+from utter_calm.formats.tables import write_bytes, write_text
 from utter_calm.job.demo import demo_document, new_document
 from utter_calm.job.export import ENDINGS, export_take
 from utter_calm.job.job import SUFFIX, Job, job_path
 from utter_calm.job.recent import recent_jobs
+from utter_calm.report.svg import plot_svg
 from utter_calm.report.write import write_report
 from utter_calm.ui.about import AboutDialog
 from utter_calm.ui.start_page import StartPage
@@ -77,6 +79,15 @@ class MainWindow(QMainWindow):
             number = ["signal", "output", "unit", "load", "pickup", "input"].index(key) + 1
             self._add(edit, f"edit_{key}", f"{title} of the chain", f"Alt+{number}",
                       lambda key=key: self._with(lambda w: w.chain.links[key].click()))  # fmt: skip
+
+        edit.addSeparator()
+        for name, text, key, what in (
+            ("add_step", "Add a &step…", "Ctrl+J", lambda w: w.coverage.step_button.click()),
+            ("add_condition", "Vary a &condition…", "Ctrl+K", lambda w: w.coverage.condition_button.click()),
+            ("add_claim", "Add a c&laim…", "Ctrl+L", lambda w: w.claims.add.click()),
+            ("again", "Compute the shown take a&gain…", "Ctrl+R", lambda w: w.compute_again()),
+        ):
+            self._add(edit, name, text, key, lambda what=what: self._with(what))
 
         measure = bar.addMenu("&Measure")
         self._add(measure, "mute", "&Mute", "Esc", lambda: self._with(lambda w: w.mute()))
@@ -228,12 +239,26 @@ class MainWindow(QMainWindow):
         if workspace is None or not takes:
             self._with(lambda w: w.tell("There is no take on the plot. Choose one first."))
             return
-        kinds = ";;".join(f"{ending[1:].upper()} (*{ending})" for ending in ENDINGS)
+        kinds = ";;".join(f"{ending[1:].upper()} (*{ending})" for ending in (*ENDINGS, ".svg", ".png"))
         name, _ = QFileDialog.getSaveFileName(self, "Export the shown take", f"take-{takes[-1].id}.csv", kinds)
         if name:
             view = workspace.plot.canvas.view
             trace = None if view is None or view.empty else workspace.main_trace()
-            self._try(lambda: export_take(workspace.session.job, takes[-1], Path(name), trace=trace))
+            self._try(lambda: self._export(workspace, Path(name), trace))
+
+    @staticmethod
+    def _export(workspace: Workspace, path: Path, trace: str | None) -> None:
+        """Write the shown take, or for .svg and .png the picture as it stands on the screen."""
+        view = workspace.plot.canvas.view
+        if path.suffix.lower() == ".svg" and view is not None:
+            write_text(path, plot_svg(view))
+        elif path.suffix.lower() == ".png":
+            buffer = QBuffer()
+            workspace.plot.grab().save(buffer, "PNG")
+            write_bytes(path, buffer.data().data())
+        else:
+            export_take(workspace.session.job, workspace.session.shown_takes()[-1], path, trace=trace)
+        workspace.tell(f"Written: {path}")
 
     def close_job(self) -> None:
         """Close the job and go back to the start page."""

@@ -118,7 +118,7 @@ class ClaimsPlace(_TablePlace):
                 self.table.setColumnWidth(column, width)
             else:
                 header.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
-        self.add = self.add_button("Add a claim", "What is the unit said to do?", self._add)
+        self.add = self.add_button("Add a claim", "What is the unit said to do? (Ctrl+L)", self._add)
         self.change = self.add_button("Edit", "Edit the chosen claim", self._edit)
         self.remove = self.add_button("Remove", "Remove the chosen claims; undo brings them back", self._remove)
         self.row.addStretch()
@@ -167,7 +167,9 @@ class TakesPlace(_TablePlace):
                 self.table.horizontalHeader().setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
         self.overlay = self.add_button("Show", "Show the chosen takes, laid over each other", self._show)
         self.again = self.add_button(
-            "Compute again…", "Analyse the capture with other settings, as a new take", self._again
+            "Compute again…",
+            "Analyse the capture with other settings, as a new take (Ctrl+R for the shown one)",
+            self._again,
         )
         self.row.addStretch()
         self.table.doubleClicked.connect(lambda _index: self._show())

@@ -34,7 +34,7 @@ from utter_calm.ui.coverage_model import CoverageModel
 from utter_calm.ui.coverage_panel import CoveragePanel
 from utter_calm.ui.live_control import LiveControl
 from utter_calm.ui.live_pane import LivePane
-from utter_calm.ui.places import ClaimsPlace, TakesPlace
+from utter_calm.ui.places import ClaimsPlace, TakesPlace, recompute_form
 from utter_calm.ui.plot_pane import PlotPane
 from utter_calm.ui.prompt_bar import PromptBar
 from utter_calm.ui.readings_panel import ReadingsPanel
@@ -201,6 +201,15 @@ class Workspace(QWidget):
                 self.live.start()
             except UtterCalmError as problem:
                 self.tell(str(problem))
+
+    def compute_again(self) -> None:
+        """Ask for other analysis settings for the take that is shown."""
+        takes = self.session.shown_takes()
+        known = {s.id for s in self.session.document.steps}
+        if takes and takes[-1].step in known:
+            recompute_form(self.session, self, takes[-1]).open_under(self.plot.title)
+        else:
+            self.tell("There is no take on the plot. Choose one first.")
 
     def toggle_difference(self) -> None:
         """Show several takes as differences to the first, or as they are."""
