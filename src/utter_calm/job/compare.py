@@ -57,9 +57,7 @@ def _facts(take: TakeSummary) -> dict[str, str]:
 
 
 def difference(trace: Trace, reference: Trace) -> Trace:
-    """Ratio of two traces, on the first one's x where both are valid.
-
-    The uncertainties add as squares, without the calibration that both share when they come from the same rig.
+    """Ratio of two traces over frequency, or difference of two over time, on the first one's x where both are valid.
 
     Raises
     ------
@@ -76,6 +74,9 @@ def difference(trace: Trace, reference: Trace) -> Trace:
     if not inside.any():
         raise ValueError("the two curves have no range in common")
     x = trace.x[inside]
+    if trace.x_unit == "s":
+        other = np.interp(x, reference.x, reference.magnitude)
+        return Trace(f"{trace.name}_difference", trace.channel, x, "s", trace.magnitude[inside] - other, trace.y_unit)
     log_x = np.log(x)
     other = np.exp(np.interp(log_x, np.log(reference.x), np.log(np.maximum(reference.magnitude, 1e-300))))
     phase = None

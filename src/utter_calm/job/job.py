@@ -8,6 +8,8 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
+import msgspec
+
 from utter_calm.errors import InputError, JobFileError
 from utter_calm.job.model import JobDocument, Setup
 from utter_calm.job.store import JobStore
@@ -15,6 +17,7 @@ from utter_calm.job.take import FLOOR, UNIT, Take, TakeSummary
 from utter_calm.job.verdict import Verdict, judge
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.kind import StepSettings, setting_changes
+from utter_calm.measure.kinds import kind_of
 from utter_calm.measure.result import Result
 
 SUFFIX = ".calm"
@@ -135,11 +138,16 @@ class Job:
         capture: Capture,
         result: Result,
         *,
+        kind: str | None = None,
         role: str = UNIT,
         note: str = "",
     ) -> TakeSummary:
-        """Store a take that was just measured."""
-        draft = self._draft(step, setup if role == UNIT else NO_SETUP, settings, result, role, capture, note)
+        """Store a take that was just measured.
+
+        ``kind`` is looked up in the plan when it is not given; a run gives it, for the plan may change while it measures.
+        """
+        kind = kind or self.document.step(step).kind
+        draft = self._draft(step, kind, setup if role == UNIT else NO_SETUP, settings, result, role, capture, note)
         return self._add(draft, result, capture)
 
     def derive(
@@ -152,7 +160,7 @@ class Job:
         InputError
             A setting was changed that would have changed what was played.
         """
-        kind = self.document.step(take.step).measure
+        kind = kind_of(take.kind)
         settings.check()
         changed = setting_changes(kind.settings_type, take.settings, settings)
         played = [item.label for item in changed if not item.analysis_only]
@@ -163,7 +171,7 @@ class Job:
             )
         capture = self.capture(take)
         result = kind.analyze(settings, capture, progress=progress)
-        draft = self._draft(take.step, take.setup, settings, result, take.role, capture, "", derived=take)
+        draft = self._draft(take.step, take.kind, take.setup, settings, result, take.role, capture, "", derived=take)
         return self._add(draft, result, None)
 
     def verdicts(self, step: str, setup: Setup) -> tuple[Verdict, ...]:
@@ -187,6 +195,7 @@ class Job:
     def _draft(
         self,
         step: str,
+        kind: str,
         setup: Setup,
         settings: StepSettings,
         result: Result,
@@ -195,14 +204,13 @@ class Job:
         note: str,
         derived: TakeSummary | None = None,
     ) -> TakeSummary:
-        known = self.document.step(step)
         return TakeSummary(
             id=0,
             step=step,
-            kind=known.kind,
+            kind=kind,
             role=role,
             setup=setup,
-            settings=known.with_settings(settings).settings,
+            settings=msgspec.to_builtins(settings),
             taken_at=dt.datetime.now(dt.UTC).isoformat(timespec="seconds"),
             unit_title=derived.unit_title if derived else self.document.unit.title,
             rig=capture.rig or self.document.rig,

@@ -214,11 +214,11 @@ def _measure(
         progress=follow,
         on_block=hooks.block,
     )
-    result = _doubt_hand(job, cell, by_hand, result)
-    return job.append(cell.step, cell.setup, settings, capture, result, role=cell.role)
+    result = _doubt_hand(job, cell, step.settings, by_hand, result)
+    return job.append(cell.step, cell.setup, settings, capture, result, kind=step.kind, role=cell.role)
 
 
-def _doubt_hand(job: Job, cell: Cell, by_hand: tuple[str, ...], result: Result) -> Result:
+def _doubt_hand(job: Job, cell: Cell, settings: dict[str, float], by_hand: tuple[str, ...], result: Result) -> Result:
     """After a hand switched the load: a level that did not move at all makes it doubtful that it was done."""
     if LOAD not in by_hand or cell.role != UNIT:
         return result
@@ -226,9 +226,7 @@ def _doubt_hand(job: Job, cell: Cell, by_hand: tuple[str, ...], result: Result) 
         now = result.reading(name)
         for other in job.takes:
             same_step = other.step == cell.step and other.role == UNIT and other.setup != cell.setup
-            before = (
-                other.reading(name) if same_step and other.settings == job.document.step(cell.step).settings else None
-            )
+            before = other.reading(name) if same_step and other.settings == settings else None
             if now and before and abs(now.value / before.value - 1) < 2e-5:
                 doubt = Trust("condition_doubtful", "The level did not move with the load: was it really switched?")
                 return Result(result.readings, result.traces, (*result.trust, doubt))

@@ -277,6 +277,7 @@ class Workspace(QWidget):
         """Stop everything and let the file go."""
         self.live_pane.stop()
         self.live.mute()
+        self.session.undo.blockSignals(True)  # its last words would reach a window that is gone
         self.session.close()
 
     # --- what is shown --------------------------------------------------------------------------------------------
@@ -434,7 +435,8 @@ class Workspace(QWidget):
         self.transport.status.setText("waiting for a hand")
 
     def _progressed(self, at: RunProgress) -> None:
-        title = self.session.document.step(at.cell.step).title
+        titles = {s.id: s.title for s in self.session.document.steps}  # the plan may have changed since the run began
+        title = titles.get(at.cell.step, at.cell.step)
         self.transport.show_progress(at.share, f"{at.number} of {at.total}: {title}, {at.text}")
 
     def _run_ended(self) -> None:
