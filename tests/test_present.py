@@ -130,6 +130,10 @@ def test_a_difference_is_the_ratio(measured):
     assert view.title == "Difference to 8 Ω"
     same = difference(one, one)
     assert np.allclose(same.magnitude, 1.0)
+    wave = [measured.full(measured.current("first-look", s)) for s in measured.document.setups()]
+    waves = plot_view(wave, "waveform", reference=0)
+    assert waves.y.label == "difference in V"
+    assert all(np.isfinite(c.y).all() for c in waves.curves)
     other = Trace("x", 1, np.array([1.0, 2.0]), "s", np.ones(2), "V")
     with pytest.raises(ValueError, match="cannot be held against"):
         difference(one, other)

@@ -266,3 +266,11 @@ def test_kill_9_during_a_run_of_ten_takes(tmp_path):
         assert job.full(take).result.traces
         assert job.capture(take).samples.size
     job.close()
+
+
+def test_a_closed_job_says_that_it_is_closed(measured):
+    measured.close()
+    with pytest.raises(JobFileError, match="was closed"):
+        measured.full(measured.takes[0])
+    with pytest.raises(JobFileError, match="was closed"):
+        measured.write_note(measured.takes[0], "late")

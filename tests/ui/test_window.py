@@ -307,3 +307,16 @@ def test_editors_open_by_key(qtbot, measured_window):
         form = QApplication.activePopupWidget()
         assert form is not None, link.key
         form.close()
+
+
+def test_a_step_removed_while_it_is_measured_keeps_its_take(qtbot, fresh_window):
+    from utter_calm.ui.chain_editors import _remove_step
+
+    space = fresh_window.workspace
+    with qtbot.waitSignal(space.session.run_ended, timeout=LONG):
+        press(qtbot, fresh_window, Qt.Key.Key_Space)
+        _remove_step(space.session, space.session.step)
+    assert len(space.session.job.takes) == 1
+    assert space.coverage.model.view.rows == ("Response",)
+    space.session.undo.undo()
+    assert space.coverage.model.view.cells[0][1].take_id is not None

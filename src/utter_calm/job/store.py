@@ -306,6 +306,8 @@ def _told(path: Path, what: str) -> Iterator[None]:
     """Turn what SQLite says into one clear sentence."""
     try:
         yield
+    except sqlite3.ProgrammingError as problem:
+        raise JobFileError(f"{path} was closed.", hint="Open it again.") from problem
     except sqlite3.DatabaseError as problem:
         said = str(problem)
         if "full" in said:

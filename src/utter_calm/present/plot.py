@@ -133,9 +133,8 @@ def plot_view(
         curves += _curves(spec, take, name, index, len(takes), against, channels)
     title = spec.title
     if reference is not None and len(takes) > 1:
-        spec = replace(
-            spec, y_label="difference in degrees" if spec.y == "phase" else "difference in dB", percent=False
-        )
+        unit = {"phase": "degrees", "linear": "V"}.get(spec.y, "dB")
+        spec = replace(spec, y_label=f"difference in {unit}", percent=False)
         title = f"Difference to {label(comparison, reference, kind.key)}"
     floor_curve = _floor_curve(spec, floor) if floor is not None and reference is None else None
     bounds = [] if reference is not None else [b for c in claims if c.name in spec.traces for b in _bounds(c)]

@@ -213,7 +213,8 @@ class JobSession(QObject):
         computation.start()
 
     def close(self) -> None:
-        """Stop everything and let the file go."""
+        """Stop everything and let the file go; whoever listens hears nothing any more, for there is nothing to look at."""
+        self.blockSignals(True)
         if self._worker is not None:
             self._worker.cancel()
             self._worker.wait(5000)
