@@ -72,7 +72,7 @@ def test_orders_of_a_known_polynomial(phase, rate, stop, seconds, noise):
         trace = found.orders[order]
         assert trace.frequency_hz[0] < 100
         assert trace.frequency_hz[-1] > 0.3 * stop
-        strong = (trace.frequency_hz > 60) & (trace.noise_ratio < truth / 100) & (trace.frequency_hz < 0.25 * stop)
+        strong = trace.noise_ratio < truth / 100  # everywhere that is reported
         assert strong.sum() > 300
         assert np.max(np.abs(20 * np.log10(np.abs(trace.ratio[strong]) / truth))) < 0.1
         turned = np.angle(trace.ratio[strong] * np.exp(-1j * np.radians(angle)), deg=True)

@@ -49,8 +49,9 @@ class _OutcomeDelegate(QStyledItemDelegate):
 class _TablePlace(QWidget):
     """A title, a table or a word on how to fill it, and buttons."""
 
-    def __init__(self, title: str, empty: str, model: ClaimsModel | TakesModel) -> None:
+    def __init__(self, session: JobSession, title: str, empty: str, model: ClaimsModel | TakesModel) -> None:
         super().__init__()
+        self._session, self.model = session, model
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 12, 14, 12)
         heading = QLabel(title)
@@ -88,9 +89,15 @@ class _TablePlace(QWidget):
         self.row.addWidget(button)
         return button
 
-    def show_rows(self) -> None:
-        """Choose between the table and the word."""
-        self._stack.setCurrentIndex(0 if self.table.model().rowCount() else 1)
+    def renew(self) -> None:
+        """Look at the job again; show the table, or the word when it is empty."""
+        self.model.renew(self._session.job)
+        self._stack.setCurrentIndex(0 if self.model.rowCount() else 1)
+        self._enable()
+
+    def _enable(self) -> None:
+        """Enable what can be done with the chosen rows."""
+        raise NotImplementedError
 
     def chosen(self) -> list:
         """Give what stands behind the chosen rows."""
@@ -104,13 +111,12 @@ class ClaimsPlace(_TablePlace):
     pressed = Signal(object, object)
 
     def __init__(self, session: JobSession) -> None:
-        self.model = ClaimsModel()
         super().__init__(
+            session,
             "Claimed and measured",
             "No claims yet. Add what the data sheet promises, and every take is held against it.",
-            self.model,
+            ClaimsModel(),
         )
-        self._session = session
         self.table.setItemDelegateForColumn(0, _OutcomeDelegate(self.table))
         header = self.table.horizontalHeader()
         for column, width in enumerate((140, 0, 64, 150, 220)):
@@ -125,12 +131,6 @@ class ClaimsPlace(_TablePlace):
         self.table.doubleClicked.connect(lambda index: self.pressed.emit(*index.data(ROW_ROLE)[:2]))
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._enable())
         self.renew()
-
-    def renew(self) -> None:
-        """Look at the job again."""
-        self.model.renew(self._session.job)
-        self.show_rows()
-        self._enable()
 
     def _enable(self) -> None:
         claims = {claim.id for claim, _, _ in self.chosen()}
@@ -157,9 +157,7 @@ class TakesPlace(_TablePlace):
     shown = Signal()
 
     def __init__(self, session: JobSession) -> None:
-        self.model = TakesModel()
-        super().__init__("Takes", "No takes yet. Choose a cell of the coverage and press Space.", self.model)
-        self._session = session
+        super().__init__(session, "Takes", "No takes yet. Choose a cell of the coverage and press Space.", TakesModel())
         for column, width in enumerate((54, 110, 220, 170, 0, 140)):
             if width:
                 self.table.setColumnWidth(column, width)
@@ -175,12 +173,6 @@ class TakesPlace(_TablePlace):
         self.table.doubleClicked.connect(lambda _index: self._show())
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._enable())
         self.renew()
-
-    def renew(self) -> None:
-        """Look at the job again."""
-        self.model.renew(self._session.job)
-        self.show_rows()
-        self._enable()
 
     def _enable(self) -> None:
         takes = self.chosen()
