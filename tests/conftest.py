@@ -9,9 +9,10 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 import numpy as np
 import pytest
 
+from utter_calm.job.cell import Cell
 from utter_calm.job.demo import demo_document, simulated_bench
 from utter_calm.job.job import NO_SETUP, Job
-from utter_calm.job.run import Answer, Cell, RunHooks, run_cells
+from utter_calm.job.run import Answer, RunHooks, run_cells
 from utter_calm.job.take import FLOOR
 
 
@@ -37,8 +38,8 @@ def make_demo(path, steps=("first-look", "response"), *, floor=True, setups=2):
     """The demo job with some of its takes."""
     job = Job.create(path, demo_document())
     cells = [Cell(s, NO_SETUP, FLOOR) for s in steps] if floor else []
-    cells += [Cell(s, u) for s in steps for u in job.document.setups()[:setups]]
-    run_cells(job, cells, simulated_bench(job.document.rig), RunHooks(ask=lambda _: Answer.LET_RIG))
+    cells += [Cell(s, u) for s in steps for u in job.document.plans[0].setups()[:setups]]
+    run_cells(job, cells, simulated_bench(job.document.plans[0].rig), RunHooks(ask=lambda _: Answer.LET_RIG))
     return job
 
 

@@ -60,9 +60,9 @@ def test_textbook_waveforms(waveform, expected):
     found = analyze_tone(sum(weight(k) * np.sin(k * turn) for k in orders), RATE, band_hz=(0, RATE / 2))
     assert {h.order: h.ratio for h in found.harmonics}[3] == pytest.approx(expected, rel=1e-5)
     assert {h.order: h.ratio for h in found.harmonics}[2] < 3e-7
-    # all that is not the fundamental, over the total: pi^2/8 of a square's power lies in its harmonics together
+    # all that is not the fundamental, over the fundamental: pi^2/8 of a square's power lies in its harmonics together
     whole = sum(weight(k) ** 2 for k in orders)
-    assert found.thd_n == pytest.approx(np.sqrt((whole - 1) / whole), rel=1e-3)
+    assert found.thd_n == pytest.approx(np.sqrt(whole - 1), rel=1e-3)
 
 
 def test_a_hard_clipped_sine():

@@ -34,14 +34,14 @@ def test_a_section_has_values_uncertainty_and_floor(measured):
 
 
 def test_rig_calibration_conditions_notes_and_takes(measured):
-    take = measured.current("first-look", measured.document.setups()[0])
+    take = measured.current("first-look", measured.document.plans[0].setups()[0])
     measured.write_note(take, "warm by then")
     document = report_document(measured)
-    rig = dict(document.rig)
+    rig = dict(document.facts[0][1])
     assert rig["calibrated"] == "2026-11-02"
     assert rig["pickup"] == "divider by 10"
     assert "0.12 %" in rig["uncertainty of levels (k = 2)"]
-    assert dict(document.conditions) == {"load": "8 Ω, 4 Ω"}
+    assert rig["load"] == "8 Ω, 4 Ω"
     assert len(document.notes) == 2
     assert len(document.takes) == 6
     assert any("warm by then" in n for s in document.sections for n in s.notes)
@@ -53,7 +53,7 @@ def test_a_report_is_the_same_twice_when_the_clock_is_held(measured, monkeypatch
 
 
 def test_superseded_takes_are_not_reported(measured):
-    setup = measured.document.setups()[0]
+    setup = measured.document.plans[0].setups()[0]
     old = measured.current("response", setup)
     settings = measured.document.step("response").typed_settings()
     new = measured.append("response", setup, settings, measured.capture(old), measured.full(old).result)
@@ -87,7 +87,7 @@ def test_conditions_in_words(name, value, words):
 
 
 def test_takes_have_titles_and_two_of_a_cell_are_told_apart(measured):
-    setup = measured.document.setups()[0]
+    setup = measured.document.plans[0].setups()[0]
     take = measured.current("first-look", setup)
     assert take_title(take) == f"take {take.id}: load 8 Ω"
     assert take_title(measured.floor("first-look")).endswith("rig alone")

@@ -9,7 +9,7 @@ from utter_calm.errors import Cancelled, InputError, MeasurementError, NoSignal
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.first_look import FirstLook, FirstLookSettings
 from utter_calm.measure.kind import setting_changes, setting_fields
-from utter_calm.measure.kinds import KINDS, kind_of
+from utter_calm.measure.kinds import KINDS, is_floored, kind_of
 from utter_calm.measure.response import Response, ResponseSettings
 from utter_calm.measure.result import Reading, Result, Trace
 from utter_calm.measure.take_step import take_step
@@ -213,6 +213,6 @@ def test_traces_are_their_own_and_even():
 def test_a_floor_belongs_only_to_what_is_unwanted():
     result = Result((Reading("thd", 1, 1e-5, "1"), Reading("gain", 1, 30.0, "1")))
     floor = Result((Reading("thd", 1, 1e-6, "1"), Reading("gain", 1, 1.0, "1")))
-    with_floor = result.with_floor(floor)
+    with_floor = result.with_floor(floor, is_floored)
     assert with_floor.reading("thd").floor == 1e-6
     assert with_floor.reading("gain").floor is None

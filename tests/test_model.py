@@ -7,21 +7,21 @@ import pytest
 
 from utter_calm.errors import InputError
 from utter_calm.job.demo import demo_document, new_document
-from utter_calm.job.model import Claim, Factor, JobDocument, Setup, Step
+from utter_calm.job.model import Claim, Factor, JobDocument, Plan, Setup, Step
 from utter_calm.job.recent import MOST, recent_jobs, remember
 from utter_calm.measure.first_look import FirstLookSettings
-from utter_calm.present.definitions import definition
+from utter_calm.measure.kinds import definition
 
 
 def test_setups_are_all_combinations():
-    document = JobDocument(
+    document = Plan(
         factors=(Factor("load", ("8 ohm", "4 ohm")), Factor("supply", ("24 V",)), Factor("gain", ("low", "high")))
     )
     setups = document.setups()
     assert len(setups) == len(set(setups)) == 4
     assert setups[0].conditions == (("load", "8 ohm"), ("supply", "24 V"), ("gain", "low"))
     assert [f.name for f in document.varied_factors()] == ["load", "gain"]
-    assert JobDocument().setups() == (Setup(),)
+    assert Plan().setups() == (Setup(),)
 
 
 def test_a_claim_holds_where_its_conditions_do():
@@ -31,7 +31,7 @@ def test_a_claim_holds_where_its_conditions_do():
     assert not setup.fits((("supply", "30 V"),))
     assert not setup.fits((("lamp", "on"),))
     claims = (Claim("a", "a", "s", "thd", conditions=(("load", "8 ohm"),)), Claim("b", "b", "other", "thd"))
-    assert [c.id for c in JobDocument(claims=claims).claims_for("s", setup)] == ["a"]
+    assert [c.id for c in Plan(claims=claims).claims_for("s", setup)] == ["a"]
 
 
 @pytest.mark.parametrize(("value", "ohm"), [("8 ohm", 8.0), ("4.7 kΩ", 4_700.0), ("none", None)])

@@ -97,7 +97,7 @@ def test_readings_as_text(reading, text, beside):
 
 
 def test_what_differs_and_what_is_the_same(measured):
-    eight, four = measured.document.setups()
+    eight, four = measured.document.plans[0].setups()
     takes = [measured.current("response", s) for s in (eight, four)]
     differs, same = title_lines(takes)
     assert differs == "8 Ω and 4 Ω"
@@ -109,7 +109,7 @@ def test_what_differs_and_what_is_the_same(measured):
 
 
 def test_a_family_in_one_picture(measured):
-    full = [measured.full(measured.current("response", s)) for s in measured.document.setups()]
+    full = [measured.full(measured.current("response", s)) for s in measured.document.plans[0].setups()]
     view = plot_view(full, "response")
     assert [c.label for c in view.curves] == ["8 Ω, ch 1", "8 Ω, ch 2", "4 Ω, ch 1", "4 Ω, ch 2"]
     assert [c.hue for c in view.curves] == [0, 0, 1, 1]
@@ -121,7 +121,7 @@ def test_a_family_in_one_picture(measured):
 
 
 def test_a_difference_is_the_ratio(measured):
-    full = [measured.full(measured.current("response", s)) for s in measured.document.setups()]
+    full = [measured.full(measured.current("response", s)) for s in measured.document.plans[0].setups()]
     view = plot_view(full, "response", reference=0)
     one, two = (t.result.trace("response") for t in full)
     at = np.interp(np.log(20_000), np.log(view.curves[0].x), view.curves[0].y)
@@ -130,7 +130,7 @@ def test_a_difference_is_the_ratio(measured):
     assert view.title == "Difference to 8 Ω"
     same = difference(one, one)
     assert np.allclose(same.magnitude, 1.0)
-    wave = [measured.full(measured.current("first-look", s)) for s in measured.document.setups()]
+    wave = [measured.full(measured.current("first-look", s)) for s in measured.document.plans[0].setups()]
     waves = plot_view(wave, "waveform", reference=0)
     assert waves.y.label == "difference in V"
     assert all(np.isfinite(c.y).all() for c in waves.curves)
@@ -140,19 +140,19 @@ def test_a_difference_is_the_ratio(measured):
 
 
 def test_floor_bounds_and_noise_are_in_the_picture(measured):
-    eight = measured.document.setups()[0]
+    eight = measured.document.plans[0].setups()[0]
     take, floor = measured.full(measured.current("response", eight)), measured.full(measured.floor("response"))
     distortion = plot_view([take], "distortion", floor=floor)
     assert distortion.floor is not None
     assert distortion.y.percent
     assert any(c.doubtful is not None and c.doubtful.any() for c in distortion.curves)
-    relative = plot_view([take], "relative", claims=measured.document.claims)
+    relative = plot_view([take], "relative", claims=measured.document.plans[0].claims)
     assert {b.side for b in relative.bounds} == {1, -1}
     assert plot_view([], "x").empty
 
 
 def test_the_panel_says_what_makes_sense_here(measured):
-    eight = measured.document.setups()[0]
+    eight = measured.document.plans[0].setups()[0]
     take = measured.full(measured.current("first-look", eight))
     view = panel_view(take, measured.verdicts("first-look", eight))
     assert view.main[0].name == "thd_n"
@@ -165,7 +165,7 @@ def test_the_panel_says_what_makes_sense_here(measured):
 
 
 def test_the_coverage(measured):
-    view = coverage_view(measured)
+    view = coverage_view(measured, measured.document.plans[0])
     assert view.rows == ("First look", "Response")
     assert view.columns == ("rig alone", "8 Ω", "4 Ω")
     assert (view.taken, view.total) == (4, 4)
@@ -176,18 +176,20 @@ def test_the_coverage(measured):
 
 def test_the_chain_says_what_changed_and_what_is_dangerous(measured):
     step = measured.document.step("response")
-    take = measured.current("response", measured.document.setups()[1])
-    links = {v.key: v for v in chain_view(measured, step, "8 ohm", take, simulated=True)}
+    take = measured.current("response", measured.document.plans[0].setups()[1])
+    links = {v.key: v for v in chain_view(measured.document.plans[0], step, "8 ohm", take, simulated=True)}
     assert links["load"].badge == "was 4 Ω"
     assert links["output"].simulated
     loud = step.with_settings(type(step.typed_settings())(level_v=1.9))
     assert (
         "more than the load can take"
-        in {v.key: v for v in chain_view(measured, loud, "4 ohm", None, simulated=True)}["load"].warning
+        in {v.key: v for v in chain_view(measured.document.plans[0], loud, "4 ohm", None, simulated=True)}[
+            "load"
+        ].warning
     )
-    assert level_view(measured, step, "8 ohm", 0.0937).main.startswith("9")
-    assert "W into 8 Ω" in level_view(measured, step, "8 ohm").main
-    assert "V" in level_view(measured, step, None).main
+    assert level_view(measured, measured.document.plans[0], step, "8 ohm", 0.0937).main.startswith("9")
+    assert "W into 8 Ω" in level_view(measured, measured.document.plans[0], step, "8 ohm").main
+    assert "V" in level_view(measured, measured.document.plans[0], step, None).main
 
 
 @pytest.mark.parametrize("palette", [LIGHT, DARK], ids=lambda p: p.name)

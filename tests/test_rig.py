@@ -111,8 +111,14 @@ def test_the_bench_switches_what_it_has():
     device.set_value("load", "none")
     assert device.load_ohm == float("inf")
     assert device.can_set("load")
-    assert not device.can_set("supply")
-    for factor, value in (("load", "0 ohm"), ("load", "soft"), ("unit", "toaster"), ("supply", "12 V")):
+    assert not device.can_set("weather")
+    for factor, value in (
+        ("load", "0 ohm"),
+        ("load", "soft"),
+        ("unit", "toaster"),
+        ("weather", "fine"),
+        ("bass", "loud"),
+    ):
         with pytest.raises(InputError):
             device.set_value(factor, value)
 

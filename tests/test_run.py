@@ -32,14 +32,14 @@ def test_hands_move_as_rarely_as_possible():
     cells = [Cell("a", setup(load=load, supply=v)) for load in ("8", "4") for v in ("24", "30")]
     standing = (("unit", "dome amplifier"), ("load", "4"), ("supply", "24"))
     best = min(changes(order, standing) for order in itertools.permutations(cells))
-    ordered = run_order(cells, standing)
+    ordered = run_order(cells, standing, lambda c: c.setup.conditions, lambda _: 1.0)
     assert sorted(map(str, ordered)) == sorted(map(str, cells))
     assert changes(ordered, standing) == best == 3
 
 
 def test_every_step_is_done_before_the_load_is_switched():
     cells = [Cell(step, setup(load=load)) for step in "abc" for load in ("8", "4")]
-    ordered = run_order(cells, (("load", "8"),))
+    ordered = run_order(cells, (("load", "8"),), lambda c: c.setup.conditions, lambda _: 1.0)
     assert [c.setup.value("load") for c in ordered] == ["8"] * 3 + ["4"] * 3
     assert [c.step for c in ordered] == list("abcabc")
 
@@ -52,8 +52,8 @@ def test_a_family_asks_once_and_the_rig_offers(tmp_path):
         asked.append(prompt)
         return Answer.LET_RIG
 
-    bench = simulated_bench(job.document.rig)
-    takes = run_cells(job, [Cell(FIRST_LOOK, s) for s in job.document.setups()], bench, RunHooks(ask=ask))
+    bench = simulated_bench(job.document.plans[0].rig)
+    takes = run_cells(job, [Cell(FIRST_LOOK, s) for s in job.document.plans[0].setups()], bench, RunHooks(ask=ask))
     assert [p.text for p in asked] == ["Switch the load to 4 Ω."]
     assert asked[0].rig_can
     assert [t.setup.value("load") for t in takes] == ["8 ohm", "4 ohm"]
@@ -64,11 +64,11 @@ def test_a_family_asks_once_and_the_rig_offers(tmp_path):
 
 def test_skip_and_stop(tmp_path):
     job = Job.create(tmp_path / "a.calm", demo_document())
-    cells = [Cell(FIRST_LOOK, s) for s in job.document.setups()]
-    takes = run_cells(job, cells, simulated_bench(job.document.rig), RunHooks(ask=lambda _: Answer.SKIP))
+    cells = [Cell(FIRST_LOOK, s) for s in job.document.plans[0].setups()]
+    takes = run_cells(job, cells, simulated_bench(job.document.plans[0].rig), RunHooks(ask=lambda _: Answer.SKIP))
     assert [t.setup.value("load") for t in takes] == ["8 ohm"]
     with pytest.raises(Cancelled):
-        run_cells(job, cells, simulated_bench(job.document.rig), RunHooks(ask=lambda _: Answer.STOP))
+        run_cells(job, cells, simulated_bench(job.document.plans[0].rig), RunHooks(ask=lambda _: Answer.STOP))
     assert len(job.takes) == 2
     job.close()
 
@@ -76,11 +76,11 @@ def test_skip_and_stop(tmp_path):
 def test_a_hand_that_did_not_switch_is_doubted(tmp_path):
     """The load was said to be switched by hand, and was not: the level tells."""
     job = Job.create(tmp_path / "a.calm", demo_document())
-    bench = simulated_bench(job.document.rig)
-    cells = [Cell(FIRST_LOOK, s) for s in job.document.setups()]
+    bench = simulated_bench(job.document.plans[0].rig)
+    cells = [Cell(FIRST_LOOK, s) for s in job.document.plans[0].setups()]
     takes = run_cells(job, cells, bench, RunHooks(ask=lambda _: Answer.DONE))
     assert "condition_doubtful" in {t.code for t in takes[1].trust}
-    bench = simulated_bench(job.document.rig)
+    bench = simulated_bench(job.document.plans[0].rig)
 
     def by_hand(prompt):
         bench.control.set_value(prompt.factor, prompt.value)
@@ -93,9 +93,9 @@ def test_a_hand_that_did_not_switch_is_doubted(tmp_path):
 
 def test_a_device_that_vanishes_costs_only_its_own_step(tmp_path):
     job = Job.create(tmp_path / "a.calm", demo_document())
-    device = SimulatedDevice(job.document.rig)
+    device = SimulatedDevice(job.document.plans[0].rig)
     bench = Bench(device, device, (("unit", "dome amplifier"), ("load", "8 ohm")))
-    cells = [Cell(FIRST_LOOK, job.document.setups()[0])] * 3
+    cells = [Cell(FIRST_LOOK, job.document.plans[0].setups()[0])] * 3
     done = []
 
     def finished(_cell, take):
@@ -121,8 +121,8 @@ def test_cancel_at_any_block_keeps_what_was_finished(tmp_path, after):
 
     hooks = RunHooks(ask=lambda _: Answer.LET_RIG, block=count)
     with pytest.raises(Cancelled):
-        run_cells(job, [Cell(FIRST_LOOK, NO_SETUP, FLOOR), *[Cell(FIRST_LOOK, s) for s in job.document.setups()]],
-                  simulated_bench(job.document.rig), hooks, cancel=cancel)  # fmt: skip
+        run_cells(job, [Cell(FIRST_LOOK, NO_SETUP, FLOOR), *[Cell(FIRST_LOOK, s) for s in job.document.plans[0].setups()]],
+                  simulated_bench(job.document.plans[0].rig), hooks, cancel=cancel)  # fmt: skip
     assert len(blocks) == after + 1
     path, count_takes = job.path, len(job.takes)
     job.close()
@@ -133,10 +133,10 @@ def test_cancel_at_any_block_keeps_what_was_finished(tmp_path, after):
 
 def test_the_floor_is_driven_to_the_units_level(tmp_path):
     job = make_demo(tmp_path / "a.calm", ("first-look",), setups=1)
-    floor, unit = job.floor("first-look"), job.current("first-look", job.document.setups()[0])
+    floor, unit = job.floor("first-look"), job.current("first-look", job.document.plans[0].setups()[0])
     assert floor.setup == NO_SETUP
     assert floor.reading("level").value == pytest.approx(
-        min(job.document.rig.ceiling_v, unit.reading("level").value), rel=0.02
+        min(job.document.plans[0].rig.ceiling_v, unit.reading("level").value), rel=0.02
     )
     shown = job.with_floor(unit)
     assert shown.reading("thd_n").floor == floor.reading("thd_n").value < unit.reading("thd_n").value
@@ -146,9 +146,9 @@ def test_the_floor_is_driven_to_the_units_level(tmp_path):
 def test_progress_rises_to_the_end(tmp_path):
     job = Job.create(tmp_path / "a.calm", demo_document())
     seen = []
-    cells = [Cell(FIRST_LOOK, s) for s in job.document.setups()]
+    cells = [Cell(FIRST_LOOK, s) for s in job.document.plans[0].setups()]
     hooks = RunHooks(ask=lambda _: Answer.LET_RIG, progress=seen.append)
-    run_cells(job, cells, simulated_bench(job.document.rig), hooks)
+    run_cells(job, cells, simulated_bench(job.document.plans[0].rig), hooks)
     shares = [p.share for p in seen]
     assert shares == sorted(shares)
     assert shares[-1] == pytest.approx(1.0)

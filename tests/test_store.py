@@ -1,5 +1,7 @@
 """The job file: nothing that was finished is ever lost, and no file can crash the program."""
 
+import contextlib
+import json
 import os
 import signal
 import sqlite3
@@ -16,8 +18,9 @@ from hypothesis.extra.numpy import arrays
 
 from utter_calm.errors import FileError, InputError, JobFileError, UtterCalmError
 from utter_calm.formats.lossless import FLAC, FLOAT64, decode, encode
+from utter_calm.job.cell import Cell
 from utter_calm.job.demo import demo_document
-from utter_calm.job.job import Job, job_path
+from utter_calm.job.job import NO_SETUP, Job, job_path
 from utter_calm.job.schema import VERSION
 from utter_calm.job.store import JobStore
 from utter_calm.measure.first_look import FirstLookSettings
@@ -50,7 +53,7 @@ def test_anything_else_comes_back_too(noise):
 
 
 def test_a_take_comes_back_as_it_was(measured):
-    take = measured.current("response", measured.document.setups()[0])
+    take = measured.current("response", measured.document.plans[0].setups()[0])
     full = measured.full(take)
     path = measured.path
     measured.close()
@@ -64,12 +67,12 @@ def test_a_take_comes_back_as_it_was(measured):
         assert (one.valid, one.x_unit) == (two.valid, two.x_unit)
     capture = again.capture(take)
     assert capture.samples.shape[1] == 2
-    assert capture.rig == again.document.rig
+    assert capture.rig == again.document.plans[0].rig
     again.close()
 
 
 def test_takes_are_never_overwritten_only_superseded(measured):
-    setup = measured.document.setups()[0]
+    setup = measured.document.plans[0].setups()[0]
     old = measured.current("first-look", setup)
     full = measured.full(old)
     new = measured.append("first-look", setup, FirstLookSettings(), measured.capture(old), full.result)
@@ -84,7 +87,7 @@ def test_takes_are_never_overwritten_only_superseded(measured):
 
 
 def test_an_old_capture_is_analysed_again_with_another_band(measured):
-    old = measured.current("first-look", measured.document.setups()[0])
+    old = measured.current("first-look", measured.document.plans[0].setups()[0])
     wide = FirstLookSettings(**{**old.settings, "band_high_hz": 40_000.0, "rate_hz": 96_000})
     new = measured.derive(old, wide)
     assert new.derived_from == old.id
@@ -152,7 +155,8 @@ def test_a_newer_file_is_refused_and_not_touched(tmp_path, measured_path):
     "damage",
     [
         "UPDATE document SET json = '{'",
-        "UPDATE document SET json = '{\"steps\": 5}'",
+        "UPDATE document SET json = '{\"plans\": 5}'",
+        "UPDATE document SET json = '{\"plans\": []}'",
         "DELETE FROM document",
         "UPDATE take SET readings = 'x'",
         "UPDATE take SET rig = '{\"pickup_ratio\": -1}'",
@@ -246,11 +250,12 @@ def test_kill_9_during_a_run_of_ten_takes(tmp_path):
         from pathlib import Path
         from utter_calm.job.demo import demo_document, simulated_bench, FIRST_LOOK
         from utter_calm.job.job import Job
-        from utter_calm.job.run import Answer, Cell, RunHooks, run_cells
+        from utter_calm.job.cell import Cell
+        from utter_calm.job.run import Answer, RunHooks, run_cells
         job = Job.create(Path({str(path)!r}), demo_document())
-        cells = [Cell(FIRST_LOOK, u) for u in job.document.setups()] * 5
+        cells = [Cell(FIRST_LOOK, u) for u in job.document.plans[0].setups()] * 5
         hooks = RunHooks(ask=lambda _: Answer.LET_RIG, finished=lambda _c, take: print(take.id, flush=True))
-        run_cells(job, cells, simulated_bench(job.document.rig), hooks)
+        run_cells(job, cells, simulated_bench(job.document.plans[0].rig), hooks)
         """
     )
     process = subprocess.Popen([sys.executable, "-c", script], stdout=subprocess.PIPE, text=True)
@@ -274,3 +279,29 @@ def test_a_closed_job_says_that_it_is_closed(measured):
         measured.full(measured.takes[0])
     with pytest.raises(JobFileError, match="was closed"):
         measured.write_note(measured.takes[0], "late")
+
+
+def test_a_file_of_version_1_is_brought_forward(tmp_path, measured_path):
+    """What stood in the document itself becomes its only plan; takes and captures stay as they are."""
+    path = tmp_path / "old.calm"
+    path.write_bytes(measured_path.read_bytes())
+    with contextlib.closing(sqlite3.connect(path)) as connection, connection:
+        new = json.loads(connection.execute("SELECT json FROM document WHERE part = 'job'").fetchone()[0])
+        old = json.dumps({"title": new["title"], "notes": new["notes"], **new["plans"][0]})
+        connection.execute("UPDATE document SET json = ? WHERE part = 'job'", (old,))
+        connection.execute("PRAGMA user_version = 1")
+    job = Job.open(path)
+    assert job.document == demo_document()
+    assert len(job.takes) == 6
+    job.close()
+    assert Job.open(path).document == demo_document()
+
+
+def test_an_interrupted_run_is_remembered(measured):
+    cells = [Cell("response", measured.document.plans[0].setups()[1]), Cell("gone", NO_SETUP)]
+    measured.write_pending(cells)
+    again = Job.open(measured.path)
+    assert again.pending() == (cells[0],)
+    again.write_pending([])
+    assert again.pending() == ()
+    again.close()

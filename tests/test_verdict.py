@@ -72,7 +72,7 @@ def test_a_mask_is_straight_in_db_over_log_frequency():
 
 
 def test_a_claim_holds_only_in_its_setup(measured):
-    eight, four = measured.document.setups()
+    eight, four = measured.document.plans[0].setups()
     assert isinstance(eight, Setup)
     ids = [{v.claim.id for v in measured.verdicts("first-look", s)} for s in (eight, four)]
     assert "thdn-8" in ids[0] - ids[1]
@@ -83,7 +83,7 @@ def test_the_demo_job_shows_all_four_verdicts(measured):
     outcomes = {
         v.claim.id: v.outcome
         for step in measured.document.steps
-        for setup in measured.document.setups()
+        for setup in measured.document.plans[0].setups()
         for v in measured.verdicts(step.id, setup)
     }
     assert outcomes["corner-4"] is Outcome.MISSED

@@ -74,10 +74,12 @@ def test_applying_an_untouched_form_is_no_edit(qtbot, measured_window, key):
     form = open_editor(space.session, key, space.chain.links[key])
     qtbot.addWidget(form)
     form.accept()
-    assert space.session.document.rig == before.rig
+    assert space.session.plan.rig == before.plans[0].rig
     assert space.session.document == before or key == "unit"
     if key == "unit":
-        assert space.session.document.unit.nominal_gain == pytest.approx(before.unit.nominal_gain, rel=1e-3)
+        assert space.session.document.plans[0].unit.nominal_gain == pytest.approx(
+            before.plans[0].unit.nominal_gain, rel=1e-3
+        )
 
 
 def test_switching_and_planning_loads(qtbot, measured_window):
@@ -146,7 +148,7 @@ def test_claims_are_added_edited_and_removed(qtbot, measured_window):
     type_into(form, "high", "0.01 %")
     form.accept()
     assert space.claims.model.rowCount() == rows + 2
-    claim = space.session.document.claims[-1]
+    claim = space.session.document.plans[0].claims[-1]
     assert claim.high == pytest.approx(1e-4)
     form = open_form(qtbot, claim_editor(space.session, space, claim))
     type_into(form, "low", "1 %")

@@ -1,5 +1,7 @@
 """Model/view classes: kept by Qt's own tester, and what they say."""
 
+from dataclasses import replace
+
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage, QPainter
@@ -20,10 +22,24 @@ from utter_calm.ui.tables import ROW_ROLE, ClaimsModel, TakesModel
 FATAL = QAbstractItemModelTester.FailureReportingMode.Fatal
 
 
+def session_of(job):
+    """What a model sees of a session: the job and the plan that is looked at."""
+    return _Session(job)
+
+
+class _Session:
+    def __init__(self, job):
+        self.job = job
+
+    @property
+    def plan(self):
+        return self.job.document.plans[0]
+
+
 def test_the_coverage_follows_its_job(qtmodeltester, measured):
-    model = CoverageModel(measured)
+    model = CoverageModel(session_of(measured))
     QAbstractItemModelTester(model, FATAL)
-    setup = measured.document.setups()[0]
+    setup = measured.document.plans[0].setups()[0]
     old = measured.current("first-look", setup)
     changed = []
     model.dataChanged.connect(lambda *_: changed.append(1))
@@ -33,8 +49,8 @@ def test_the_coverage_follows_its_job(qtmodeltester, measured):
     assert model.cell(model.index(0, 1)).take_id == measured.takes[-1].id
     resets = []
     model.modelReset.connect(lambda: resets.append(1))
-    document = measured.document
-    measured.edit(type(document)(**{f: getattr(document, f) for f in document.__slots__ if f != "factors"}))
+    plan = measured.document.plans[0]
+    measured.edit(measured.document.with_plan(0, replace(plan, factors=())))
     model.renew()
     assert resets
     assert model.columnCount() == 2
@@ -42,12 +58,12 @@ def test_the_coverage_follows_its_job(qtmodeltester, measured):
 
 def test_an_unmeasured_job(tmp_path):
     job = Job.create(tmp_path / "a.calm", demo_document())
-    model = CoverageModel(job)
+    model = CoverageModel(session_of(job))
     QAbstractItemModelTester(model, FATAL)
     assert "not measured" in model.index(0, 1).data(Qt.ItemDataRole.AccessibleTextRole)
     assert "Space" in model.index(0, 1).data(Qt.ItemDataRole.ToolTipRole)
     claims = ClaimsModel()
-    claims.renew(job)
+    claims.renew(job, job.document.plans[0])
     assert {claims.index(r, 0).data() for r in range(claims.rowCount())} == {"not measured"}
     job.close()
 
@@ -56,8 +72,9 @@ def test_claims_and_takes(measured):
     claims, takes = ClaimsModel(), TakesModel()
     QAbstractItemModelTester(claims, FATAL)
     QAbstractItemModelTester(takes, FATAL)
-    claims.renew(measured)
-    takes.renew(measured)
+    plan = measured.document.plans[0]
+    claims.renew(measured, plan)
+    takes.renew(measured, plan)
     assert claims.rowCount() == 12
     assert [claims.headerData(c, Qt.Orientation.Horizontal) for c in range(5)][:2] == ["verdict", "claim"]
     missed = [r for r in range(12) if claims.index(r, 0).data() == "missed"]
@@ -71,7 +88,7 @@ def test_claims_and_takes(measured):
 def test_readings_keep_their_place_when_only_values_change(measured):
     model = ReadingsModel()
     QAbstractItemModelTester(model, FATAL)
-    take = measured.full(measured.current("first-look", measured.document.setups()[0]))
+    take = measured.full(measured.current("first-look", measured.document.plans[0].setups()[0]))
     view = panel_view(take, ())
     resets, changes = [], []
     model.modelReset.connect(lambda: resets.append(1))

@@ -120,7 +120,7 @@ def test_a_level_above_the_ceiling_is_refused_in_words(qtbot, fresh_window):
     for _ in range(40):
         space.change_level(1.0)
     assert "ceiling" in space.message.text()
-    assert space.session.step.settings["level_v"] <= space.session.document.rig.ceiling_v
+    assert space.session.step.settings["level_v"] <= space.session.document.plans[0].rig.ceiling_v
     press(qtbot, fresh_window, Qt.Key.Key_Escape)
     assert not space.message.isVisible()
 
@@ -271,7 +271,7 @@ def test_report_and_export_from_the_window(qtbot, measured_window, tmp_path, mon
 def test_a_press_on_a_reading_explains_it(qtbot, measured_window):
     panel = measured_window.workspace.readings
     text = panel.model.index(0).data(Qt.ItemDataRole.ToolTipRole)
-    assert "over the total in the band" in text
+    assert "over the fundamental; never" in text
     qtbot.mouseClick(panel.list.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(30, 30))
     QAbstractItemModelTester(panel.model, QAbstractItemModelTester.FailureReportingMode.Fatal)
     rows = panel.model.rowCount()

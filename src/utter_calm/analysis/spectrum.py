@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -51,6 +52,11 @@ class LineSpectrum:
     def band_power(self, low_hz: float, high_hz: float) -> float:
         """Mean square in a brick-wall band, edge bins counted by the part of them that lies inside; unit^2."""
         return float(np.dot(self.line_rms**2, self._share(low_hz, high_hz)) / self.noise_bandwidth_bins)
+
+    def weighted_power(self, low_hz: float, high_hz: float, weighting: Callable[[FloatArray], FloatArray]) -> float:
+        """Mean square in a brick-wall band through a weighting (amplitude ratio over Hz); unit^2."""
+        power = self.line_rms**2 * self._share(low_hz, high_hz)
+        return float(np.dot(power, weighting(self.frequency_hz) ** 2) / self.noise_bandwidth_bins)
 
     def local_density_squared(self, frequency_hz: float, *, bins: int = 60) -> float:
         """Robust noise density about a frequency (median of the bins around it), unit^2/Hz."""

@@ -1,8 +1,8 @@
 """One tone through a unit: level, distortion, noise, mains components.
 
 Definitions (also in docs/readings.md): THD is the root-sum-square of harmonics 2 to 10 that lie in the band, over the
-fundamental (IEEE 1241). THD+N is all that lies in the band but the fundamental and DC, over the total in the band.
-SINAD is its inverse. Noise is what remains in the band without harmonics 2 to 10. The band is a brick wall.
+fundamental (IEEE 1241). THD+N is all that lies in the band but the fundamental and DC, over the fundamental, so that it is
+never below THD; SINAD is its inverse. Noise is what remains in the band without harmonics 2 to 10. The band is a brick wall.
 """
 
 from __future__ import annotations
@@ -71,12 +71,14 @@ class ToneAnalysis:
     mains: Mains | None
     band_hz: tuple[float, float]
     spectrum: LineSpectrum
+    noise_spectrum: LineSpectrum
+    rest: FloatArray
     level_spread: float
     frequency_drift_hz: float
 
     @property
     def sinad(self) -> float:
-        """Total over everything but the fundamental, as a ratio."""
+        """Fundamental over everything else, as a ratio."""
         return 1 / self.thd_n if self.thd_n > 0 else np.inf
 
 
@@ -133,7 +135,7 @@ def analyze_tone(
         u_dc=float(np.sqrt(noise_spectrum.local_density_squared(0.0) / (2 * duration))),
         thd=distortion / amplitude if in_band else None,
         u_thd=u_distortion / fundamental,
-        thd_n=rest / float(np.hypot(fundamental, rest)),
+        thd_n=rest / fundamental,
         u_thd_n=u_rest / fundamental,
         noise=noise,
         u_noise=u_noise,
@@ -142,6 +144,8 @@ def analyze_tone(
         mains=find_mains(fit.residual, rate_hz, noise_spectrum, np.asarray(frequency * fit.orders, dtype=np.float64)),
         band_hz=band,
         spectrum=spectrum,
+        noise_spectrum=noise_spectrum,
+        rest=fit.residual,
         level_spread=_level_spread(fit),
         frequency_drift_hz=_frequency_drift(fit, duration),
     )

@@ -37,7 +37,9 @@ def demo(out: Path | None, *, headless: bool, as_json: bool) -> int:
     path = fresh_path(folder)
     job = Job.create(path, demo_document())
     try:
-        status = run_headless(job, chosen_cells(job, (), ()), simulated_bench(job.document.rig), as_json=as_json)
+        status = run_headless(
+            job, chosen_cells(job, (), ()), simulated_bench(job.document.plans[0].rig), as_json=as_json
+        )
         for ending in (".html", ".pdf"):
             write_report(job, path.with_suffix(ending))
             click.echo(f"report: {path.with_suffix(ending)}", err=True)

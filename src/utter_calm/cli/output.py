@@ -13,8 +13,8 @@ from rich.table import Table
 
 from utter_calm.job.take import TakeSummary
 from utter_calm.job.verdict import Verdict
+from utter_calm.measure.kinds import definition
 from utter_calm.measure.result import Reading, Result, Trace
-from utter_calm.present.definitions import definition
 from utter_calm.present.panel import claim_view
 from utter_calm.present.values import beside_text, condition_text, phase_text, reading_text, value_text
 

@@ -8,12 +8,12 @@ import click
 
 from utter_calm.cli.output import console, print_claims, print_json, print_result, take_json, verdict_json
 from utter_calm.errors import InputError
+from utter_calm.job.cell import Cell
 from utter_calm.job.demo import simulated_bench
 from utter_calm.job.job import NO_SETUP, Job
-from utter_calm.job.model import Setup
-from utter_calm.job.run import Answer, Bench, Cell, Prompt, RunHooks, RunProgress, run_cells
+from utter_calm.job.run import Answer, Bench, Prompt, RunHooks, RunProgress, run_cells
 from utter_calm.job.take import FLOOR, TakeSummary
-from utter_calm.job.verdict import Outcome, Verdict
+from utter_calm.job.verdict import Outcome
 from utter_calm.present.words import take_title
 
 
@@ -31,7 +31,7 @@ def run(
     opened = Job.open(job)
     try:
         cells = chosen_cells(opened, steps, setups, missing=missing, floor=floor)
-        return run_headless(opened, cells, simulated_bench(opened.document.rig), as_json=as_json)
+        return run_headless(opened, cells, simulated_bench(opened.document.plans[0].rig), as_json=as_json)
     finally:
         opened.close()
 
@@ -48,16 +48,17 @@ def chosen_cells(
     """
     document = job.document
     wanted_steps = [document.step(s) for s in steps] or list(document.steps)
-    values = {value for f in document.factors for value in f.values}
+    values = {value for plan in document.plans for f in plan.factors for value in f.values}
     unknown = [s for s in setups if s not in values]
     if unknown:
         known = ", ".join(sorted(values)) or "none"
         raise InputError(f"No setup of this job has “{unknown[0]}”.", hint=f"Its values are: {known}.")
-    wanted_setups: list[Setup] = [
-        s for s in document.setups() if not setups or any(v in setups for _, v in s.conditions)
-    ]
     cells = [Cell(s.id, NO_SETUP, FLOOR) for s in wanted_steps if floor and job.floor(s.id) is None]
-    cells += [Cell(s.id, u) for s in wanted_steps for u in wanted_setups if not missing or job.current(s.id, u) is None]
+    for step in wanted_steps:
+        for setup in document.plan_of(step.id).setups():
+            chosen = not setups or any(v in setups for _, v in setup.conditions)
+            if chosen and not (missing and job.current(step.id, setup)):
+                cells.append(Cell(step.id, setup))
     if not wanted_steps:
         raise InputError("The plan of this job has no steps.", hint="Add one in the window.")
     return cells
@@ -88,18 +89,9 @@ def run_headless(job: Job, cells: list[Cell], bench: Bench, *, as_json: bool) ->
     return print_outcome(job, takes, as_json=as_json)
 
 
-def verdict_rows(job: Job) -> list[tuple[Verdict, tuple[tuple[str, str], ...]]]:
-    """Give every claim with its verdict in every setup it holds in, in the order of the claims."""
-    rows = []
-    for claim in job.document.claims:
-        for setup in job.document.setups():
-            rows += [(v, setup.conditions) for v in job.verdicts(claim.step, setup) if v.claim.id == claim.id]
-    return rows
-
-
 def print_outcome(job: Job, takes: list[TakeSummary], *, as_json: bool) -> int:
     """Print takes and claims; give 1 where a claim was missed, else 0."""
-    rows = verdict_rows(job)
+    rows = [(v, setup.conditions) for v, setup in job.claim_rows()]
     if as_json:
         print_json(
             {

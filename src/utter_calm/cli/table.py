@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from utter_calm.cli.output import print_claims, print_json, verdict_json
-from utter_calm.cli.run import print_outcome, verdict_rows
+from utter_calm.cli.run import print_outcome
 from utter_calm.job.job import Job
 from utter_calm.job.verdict import Outcome
 
@@ -23,7 +23,7 @@ def table(job: Path, *, claims: bool, as_json: bool) -> int:
         if not claims:
             current = [t for t in opened.takes if t.superseded_by is None]
             return print_outcome(opened, current, as_json=as_json)
-        rows = verdict_rows(opened)
+        rows = [(v, setup.conditions) for v, setup in opened.claim_rows()]
         if as_json:
             print_json({"verdicts": [verdict_json(v, setup) for v, setup in rows]})
         else:

@@ -8,6 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from utter_calm.job.take import TakeSummary
+from utter_calm.measure.kind import setting_fields
+from utter_calm.measure.kinds import kind_of
 from utter_calm.measure.result import Trace
 
 _STEP_SETTINGS_LEFT_OUT = frozenset({"rate_hz"})
@@ -52,7 +54,11 @@ def compare(takes: Sequence[TakeSummary]) -> Comparison:
 def _facts(take: TakeSummary) -> dict[str, str]:
     facts = {"unit": "the rig alone" if take.role == "floor" else take.unit_title}
     facts.update(take.setup.conditions)
-    facts.update({f"setting:{k}": f"{v:g}" for k, v in take.settings.items() if k not in _STEP_SETTINGS_LEFT_OUT})
+    labels = {f.name: f.label.lower() for f in setting_fields(kind_of(take.kind).settings_type)}
+    for name, value in take.settings.items():
+        # a setting that a condition sets is told by the condition
+        if name not in _STEP_SETTINGS_LEFT_OUT and labels.get(name) not in facts:
+            facts[f"setting:{name}"] = value if isinstance(value, str) else f"{value:g}"
     return facts
 
 

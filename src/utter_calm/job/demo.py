@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from utter_calm.job.model import LOAD, Claim, Factor, JobDocument, MaskPoint, Step, Unit
-from utter_calm.job.run import UNDER_TEST, UNIT_FACTOR, Bench
+from utter_calm.job.cell import PICKUP_FACTOR, UNIT_FACTOR
+from utter_calm.job.model import LOAD, Claim, Factor, JobDocument, MaskPoint, Plan, Step, Unit
+from utter_calm.job.run import Bench
 from utter_calm.measure.first_look import FirstLookSettings
 from utter_calm.measure.kinds import KINDS
 from utter_calm.measure.response import ResponseSettings
@@ -24,6 +25,8 @@ def demo_document() -> JobDocument:
     audio_band = tuple(MaskPoint(x, db(-0.5), db(0.1)) for x in (20.0, 20_000.0))
     return JobDocument(
         title="Planetarium dome sound: acceptance of the dome amplifiers",
+        notes="Purchase sheet, section 3: dome power amplifiers. Four of twelve are looked at before the rest is unpacked.",
+        plans=(Plan(
         unit=Unit(
             name="Dome amplifier DA-3",
             sample="no. 0117",
@@ -46,17 +49,19 @@ def demo_document() -> JobDocument:
             Claim("gain-4", "Gain into 4 Ω at least 29.48 dB", FIRST_LOOK, "gain", db(29.48), conditions=_FOUR),
             Claim("match", "Channels alike within 0.1 dB", RESPONSE, "channel_difference", high=db(0.1)),
         ),
-        notes="Purchase sheet, section 3: dome power amplifiers. Four of twelve are looked at before the rest is unpacked.",
+        ),),
     )  # fmt: skip
 
 
 def new_document(title: str) -> JobDocument:
     """Give a fresh job: one unit, both kinds of step, one load."""
     steps = tuple(Step(key.replace("_", "-"), key).with_settings(kind.settings_type()) for key, kind in KINDS.items())
-    return JobDocument(title=title, steps=steps, factors=(Factor(LOAD, ("8 ohm",), "Switch the load to {value}."),))
+    plan = Plan(steps=steps, factors=(Factor(LOAD, ("8 ohm",), "Switch the load to {value}."),))
+    return JobDocument(title=title, plans=(plan,))
 
 
 def simulated_bench(rig: RigProfile, *, seed: int = 1) -> Bench:
     """Give the simulated device with the dome amplifier connected to 8 ohm."""
     device = SimulatedDevice(rig, seed=seed)
-    return Bench(device, device, ((UNIT_FACTOR, UNDER_TEST), (LOAD, "8 ohm")))
+    standing = ((PICKUP_FACTOR, f"{rig.pickup_ratio:g}"), (UNIT_FACTOR, "dome amplifier"), (LOAD, "8 ohm"))
+    return Bench(device, device, standing)

@@ -4,21 +4,23 @@ from __future__ import annotations
 
 import datetime as dt
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 from pathlib import Path
 
 import msgspec
 
 from utter_calm.errors import InputError, JobFileError
-from utter_calm.job.model import JobDocument, Setup
+from utter_calm.job.cell import Cell
+from utter_calm.job.model import JobDocument, Plan, Setup
 from utter_calm.job.store import JobStore
 from utter_calm.job.take import FLOOR, UNIT, Take, TakeSummary
 from utter_calm.job.verdict import Verdict, judge
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.kind import StepSettings, setting_changes
-from utter_calm.measure.kinds import kind_of
+from utter_calm.measure.kinds import is_floored, kind_of
 from utter_calm.measure.result import Result
+from utter_calm.rig import RigProfile
 
 SUFFIX = ".calm"
 NO_SETUP = Setup()
@@ -124,7 +126,7 @@ class Job:
         """Give a take's readings (or another result's) with the floor of its step."""
         result = result or Result(take.readings, (), take.trust)
         floor = self.floor(take.step) if take.role == UNIT else None
-        return result.with_floor(Result(floor.readings)) if floor else result
+        return result.with_floor(Result(floor.readings), is_floored) if floor else result
 
     def capture(self, take: TakeSummary) -> Capture:
         """Load the samples of a take."""
@@ -139,15 +141,20 @@ class Job:
         result: Result,
         *,
         kind: str | None = None,
+        unit_title: str | None = None,
         role: str = UNIT,
         note: str = "",
     ) -> TakeSummary:
         """Store a take that was just measured.
 
-        ``kind`` is looked up in the plan when it is not given; a run gives it, for the plan may change while it measures.
+        ``kind`` and ``unit_title`` are looked up in the plan when they are not given; a run gives them, for the plan may
+        change while it measures.
         """
         kind = kind or self.document.step(step).kind
-        draft = self._draft(step, kind, setup if role == UNIT else NO_SETUP, settings, result, role, capture, note)
+        title = self.document.plan_of(step).unit.title if unit_title is None else unit_title
+        draft = self._draft(
+            step, kind, setup if role == UNIT else NO_SETUP, settings, result, role, capture, note, title
+        )
         return self._add(draft, result, capture)
 
     def derive(
@@ -171,7 +178,10 @@ class Job:
             )
         capture = self.capture(take)
         result = kind.analyze(settings, capture, progress=progress)
-        draft = self._draft(take.step, take.kind, take.setup, settings, result, take.role, capture, "", derived=take)
+        draft = self._draft(
+            take.step, take.kind, take.setup, settings, result, take.role, capture, "", take.unit_title, take
+        )
+
         return self._add(draft, result, None)
 
     def verdicts(self, step: str, setup: Setup) -> tuple[Verdict, ...]:
@@ -183,6 +193,25 @@ class Job:
         needs_traces = any(claim.mask for claim in claims)
         result = self.full(take).result if needs_traces else self.with_floor(take)
         return tuple(judge(claim, result) for claim in claims)
+
+    def claim_rows(self, plan: Plan | None = None) -> list[tuple[Verdict, Setup]]:
+        """Give every claim of a plan, or of all, with its verdict in every setup in which it holds, in the claims' order."""
+        rows = []
+        for one in self.document.plans if plan is None else (plan,):
+            known = {step.id for step in one.steps}
+            for claim in one.claims:
+                for setup in one.setups() if claim.step in known else ():
+                    rows += [(v, setup) for v in self.verdicts(claim.step, setup) if v.claim.id == claim.id]
+        return rows
+
+    def write_pending(self, cells: Sequence[Cell]) -> None:
+        """Keep what a run has still to do, so that it can go on after whatever ends it."""
+        self._store.write_pending(tuple(cells))
+
+    def pending(self) -> tuple[Cell, ...]:
+        """Give what the last run had still to do; steps that have left the plan are left out."""
+        known = {step.id for step in self._document.steps}
+        return tuple(cell for cell in self._store.read_pending() if cell.step in known)
 
     def write_note(self, take: TakeSummary, note: str) -> TakeSummary:
         """Change the note of a take."""
@@ -202,6 +231,7 @@ class Job:
         role: str,
         capture: Capture,
         note: str,
+        unit_title: str,
         derived: TakeSummary | None = None,
     ) -> TakeSummary:
         return TakeSummary(
@@ -212,8 +242,8 @@ class Job:
             setup=setup,
             settings=msgspec.to_builtins(settings),
             taken_at=dt.datetime.now(dt.UTC).isoformat(timespec="seconds"),
-            unit_title=derived.unit_title if derived else self.document.unit.title,
-            rig=capture.rig or self.document.rig,
+            unit_title=unit_title,
+            rig=capture.rig or RigProfile(),
             readings=result.readings,
             trust=result.trust,
             derived_from=derived.id if derived else None,

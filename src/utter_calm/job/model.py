@@ -8,7 +8,7 @@ from typing import Any
 import msgspec
 
 from utter_calm.errors import InputError
-from utter_calm.measure.kind import StepKind, StepSettings
+from utter_calm.measure.kind import SettingValues, StepKind, StepSettings, setting_fields
 from utter_calm.measure.kinds import kind_of
 from utter_calm.quantities import parse_quantity
 from utter_calm.rig import RigProfile
@@ -31,6 +31,8 @@ class Unit:
         By its data sheet, as a ratio; used to choose levels, never to compute a result.
     notes
         Handling and listening notes.
+    stand_in
+        Which stand-in of the simulated bench plays it; empty for a real one.
     """
 
     name: str = "Unit"
@@ -38,6 +40,7 @@ class Unit:
     settings: str = ""
     nominal_gain: float = 1.0
     notes: str = ""
+    stand_in: str = "dome amplifier"
 
     @property
     def title(self) -> str:
@@ -57,11 +60,17 @@ class Factor:
         One or more, as text with unit: ``8 ohm``.
     prompt
         What a hand has to do; ``{value}`` stands for the value.
+    cost
+        How much work a change is, against other factors: the run order changes dear ones least often.
+    sets
+        Field of a step's settings that it sets, as in ``level_v``; then no hand is needed. Empty for the bench's factors.
     """
 
     name: str
     values: tuple[str, ...]
     prompt: str = "Set {name} to {value}."
+    cost: float = 1.0
+    sets: str = ""
 
     def instruction(self, value: str) -> str:
         """Give the prompt for a value."""
@@ -106,12 +115,15 @@ class Step:
         Field by field.
     label
         As shown; empty takes the kind's title.
+    relative
+        Level as a ratio to the plan's reference level; None when it has a level of its own.
     """
 
     id: str
     kind: str
-    settings: dict[str, float] = field(default_factory=dict)
+    settings: SettingValues = field(default_factory=dict)
     label: str = ""
+    relative: float | None = None
 
     @property
     def measure(self) -> StepKind[Any]:
@@ -141,6 +153,29 @@ class Step:
     def with_settings(self, settings: StepSettings) -> Step:
         """Give the step with other settings."""
         return replace(self, settings=msgspec.to_builtins(settings))
+
+    def under(self, plan: Plan, setup: Setup) -> StepSettings:
+        """Give its typed settings under a setup: relative to the plan's reference level, and as the setup's factors set them.
+
+        Raises
+        ------
+        InputError
+            A value cannot be read or is out of bounds, or there is no reference level.
+        """
+        values: SettingValues = dict(self.settings)
+        if self.relative is not None:
+            if plan.reference is None:
+                raise InputError(
+                    f"The level of “{self.title}” is relative to a reference level, and there is none.",
+                    hint="Find one with “Level by effect”, or give the step a level of its own.",
+                )
+            values["level_v"] = self.relative * plan.reference.level_v
+        units = {f.name: f.unit for f in setting_fields(self.measure.settings_type)}
+        for factor in plan.factors:
+            value = setup.value(factor.name)
+            if factor.sets in units and value is not None:
+                values[factor.sets] = parse_quantity(value, units[factor.sets], what=factor.name)
+        return replace(self, settings=values).typed_settings()
 
 
 @dataclass(frozen=True, slots=True)
@@ -183,16 +218,34 @@ class Claim:
 
 
 @dataclass(frozen=True, slots=True)
-class JobDocument:
-    """A job without its takes."""
+class Reference:
+    """A level found by its effect, to which steps can refer.
 
-    title: str = "New job"
+    Parameters
+    ----------
+    level_v
+        At the rig's output.
+    text
+        What it does, as in ``1.00 W into 8 Ω at 997 Hz``.
+    """
+
+    level_v: float
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """One unit, the rig it is measured with, and what is measured under which conditions.
+
+    Step and claim ids are unique within the job, not only within the plan.
+    """
+
     unit: Unit = field(default_factory=Unit)
     rig: RigProfile = field(default_factory=RigProfile)
     steps: tuple[Step, ...] = ()
     factors: tuple[Factor, ...] = ()
     claims: tuple[Claim, ...] = ()
-    notes: str = ""
+    reference: Reference | None = None
 
     def step(self, step_id: str) -> Step:
         """Find a step.
@@ -202,11 +255,7 @@ class JobDocument:
         InputError
             There is none of that id.
         """
-        for step in self.steps:
-            if step.id == step_id:
-                return step
-        known = ", ".join(step.id for step in self.steps) or "none"
-        raise InputError(f"This job has no step “{step_id}”.", hint=f"Its steps are: {known}.")
+        return _find_step(self.steps, step_id)
 
     def setups(self) -> tuple[Setup, ...]:
         """Give all combinations of the factors' values, the last factor changing fastest."""
@@ -219,6 +268,58 @@ class JobDocument:
         """Give the factors with more than one value."""
         return tuple(f for f in self.factors if len(f.values) > 1)
 
+    def factor(self, name: str) -> Factor | None:
+        """Find a factor."""
+        return next((f for f in self.factors if f.name == name), None)
+
     def claims_for(self, step_id: str, setup: Setup) -> tuple[Claim, ...]:
         """Give the claims that a take of this step under this setup can tell."""
         return tuple(c for c in self.claims if c.step == step_id and setup.fits(c.conditions))
+
+
+@dataclass(frozen=True, slots=True)
+class JobDocument:
+    """A job without its takes: one plan for each unit."""
+
+    title: str = "New job"
+    plans: tuple[Plan, ...] = (Plan(),)
+    notes: str = ""
+
+    def __post_init__(self) -> None:
+        if not self.plans:
+            raise ValueError("a job has at least one plan")
+
+    @property
+    def steps(self) -> tuple[Step, ...]:
+        """Steps of all plans."""
+        return tuple(step for plan in self.plans for step in plan.steps)
+
+    def step(self, step_id: str) -> Step:
+        """Find a step; errors as in :meth:`Plan.step`."""
+        return _find_step(self.steps, step_id)
+
+    def plan_of(self, step_id: str) -> Plan:
+        """Find the plan that holds a step; errors as in :meth:`Plan.step`."""
+        self.step(step_id)
+        return next(plan for plan in self.plans if any(s.id == step_id for s in plan.steps))
+
+    def claims_for(self, step_id: str, setup: Setup) -> tuple[Claim, ...]:
+        """Give the claims that a take can tell; none for a step that has left the plan."""
+        return tuple(c for plan in self.plans for c in plan.claims_for(step_id, setup))
+
+    def with_plan(self, index: int, plan: Plan) -> JobDocument:
+        """Give the document with one plan replaced."""
+        return replace(self, plans=(*self.plans[:index], plan, *self.plans[index + 1 :]))
+
+    def free_step_id(self, base: str) -> str:
+        """Give an id like ``base`` that no step of the job has."""
+        taken = {s.id for s in self.steps}
+        return next(n for n in (base, *(f"{base}-{k}" for k in range(2, 9999))) if n not in taken)
+
+
+def _find_step(steps: tuple[Step, ...], step_id: str) -> Step:
+    for step in steps:
+        if step.id == step_id:
+            return step
+    known = ", ".join(step.id for step in steps) or "none"
+    raise InputError(f"This job has no step “{step_id}”.", hint=f"Its steps are: {known}.")

@@ -8,16 +8,15 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 from utter_calm.errors import Cancelled
+from utter_calm.job.cell import LEFT_OUT, PICKUP_FACTOR, UNIT_FACTOR, Cell, change_price, wanted
 from utter_calm.job.job import Job
-from utter_calm.job.model import LOAD, Setup
+from utter_calm.job.model import LOAD, JobDocument
+from utter_calm.job.order import run_order
 from utter_calm.job.take import FLOOR, UNIT, TakeSummary
+from utter_calm.measure.kind import SettingValues
 from utter_calm.measure.result import Result, Trust
 from utter_calm.measure.take_step import take_step
 from utter_calm.rig import BenchControl, Device, RecordedBlock
-
-UNIT_FACTOR = "unit"
-UNDER_TEST = "dome amplifier"
-LEFT_OUT = "cable"
 
 
 class Answer(enum.Enum):
@@ -27,15 +26,6 @@ class Answer(enum.Enum):
     LET_RIG = "let the rig do it"
     SKIP = "skip"
     STOP = "stop"
-
-
-@dataclass(frozen=True, slots=True)
-class Cell:
-    """One thing to measure: a step under a setup, or the rig alone for a step."""
-
-    step: str
-    setup: Setup
-    role: str = UNIT
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,26 +81,17 @@ class Bench:
         """How a factor stands, as far as is known."""
         return dict(self.standing).get(factor)
 
+    def can_set(self, factor: str) -> bool:
+        """Whether the bench can set a factor by itself."""
+        return self.control is not None and self.control.can_set(factor)
+
+    def price(self, document: JobDocument, factor: str) -> float:
+        """What a change of a factor costs: little where no hand must move."""
+        return change_price(document, factor) * (0.05 if self.can_set(factor) else 1.0)
+
     def note(self, factor: str, value: str) -> None:
         """Remember that a factor was set."""
         self.standing = (*((f, v) for f, v in self.standing if f != factor), (factor, value))
-
-
-def run_order(cells: Iterable[Cell], standing: tuple[tuple[str, str], ...]) -> list[Cell]:
-    """Order cells so that as few conditions as possible change from one to the next.
-
-    Greedy from how the bench stands: always the cell with the fewest changes, in the plan's order among equals. The unit
-    being put in or left out counts as a change too.
-    """
-    left = list(cells)
-    now = dict(standing)
-    ordered = []
-    while left:
-        costs = [sum(now.get(f) != v for f, v in _wanted(cell)) for cell in left]
-        cell = left.pop(costs.index(min(costs)))
-        now.update(_wanted(cell))
-        ordered.append(cell)
-    return ordered
 
 
 def run_cells(
@@ -131,65 +112,85 @@ def run_cells(
     MeasurementError, InputError
         From the step that failed; the takes before are stored.
     """
-    ordered = run_order(cells, bench.standing)
+    document = job.document
+    ordered = run_order(
+        cells, bench.standing, lambda cell: wanted(document, cell), lambda factor: bench.price(document, factor)
+    )
     takes = []
+    job.write_pending(ordered)
     for number, cell in enumerate(ordered, start=1):
-        by_hand = _prepare(job, cell, bench, hooks, cancel)
+        by_hand = _prepare(document, cell, bench, hooks, cancel)
         if by_hand is None:
             continue
 
         def follow(share: float, text: str, cell: Cell = cell, number: int = number) -> None:
             hooks.progress(RunProgress(cell, number, len(ordered), (number - 1 + share) / len(ordered), text))
 
-        take = _measure(job, cell, bench, hooks, follow, by_hand, cancel, paced=paced)
+        take = _measure(job, document, cell, bench, hooks, follow, by_hand, cancel, paced=paced)
         takes.append(take)
+        job.write_pending(ordered[number:])
         hooks.finished(cell, take)
+    job.write_pending([])
     return takes
 
 
-def _wanted(cell: Cell) -> tuple[tuple[str, str], ...]:
-    if cell.role == FLOOR:
-        return ((UNIT_FACTOR, LEFT_OUT),)
-    return ((UNIT_FACTOR, UNDER_TEST), *cell.setup.conditions)
-
-
 def _prepare(
-    job: Job, cell: Cell, bench: Bench, hooks: RunHooks, cancel: threading.Event | None
+    document: JobDocument, cell: Cell, bench: Bench, hooks: RunHooks, cancel: threading.Event | None
 ) -> tuple[str, ...] | None:
     """Bring the bench to a cell's setup; give the factors that were changed by hand, or None to skip the cell."""
     by_hand = []
-    for factor, value in _wanted(cell):
-        if cancel is not None and cancel.is_set():
-            raise Cancelled
-        if bench.value(factor) == value:
-            continue
-        can = bench.control is not None and bench.control.can_set(factor)
-        answer = hooks.ask(Prompt(_instruction(job, factor, value), factor, value, can))
-        if answer is Answer.STOP:
-            raise Cancelled
+    for factor, value in wanted(document, cell):
+        answer = _bring(document, cell, bench, hooks, cancel, factor, value)
         if answer is Answer.SKIP:
             return None
-        if answer is Answer.LET_RIG and bench.control is not None:
-            bench.control.set_value(factor, value)
-        else:
+        if answer is Answer.DONE:
             by_hand.append(factor)
-        bench.note(factor, value)
     return tuple(by_hand)
 
 
-def _instruction(job: Job, factor: str, value: str) -> str:
+def _bring(
+    document: JobDocument,
+    cell: Cell,
+    bench: Bench,
+    hooks: RunHooks,
+    cancel: threading.Event | None,
+    factor: str,
+    value: str,
+) -> Answer | None:
+    """Bring one factor to a value; None where it stands there already."""
+    if cancel is not None and cancel.is_set():
+        raise Cancelled
+    if bench.value(factor) == value:
+        return None
+    can = bench.can_set(factor)
+    answer = hooks.ask(Prompt(_instruction(document, cell, factor, value), factor, value, can))
+    if answer is Answer.STOP:
+        raise Cancelled
+    if answer is Answer.SKIP:
+        return answer
+    if answer is Answer.LET_RIG and bench.control is not None:
+        bench.control.set_value(factor, value)
+    bench.note(factor, value)
+    return answer
+
+
+def _instruction(document: JobDocument, cell: Cell, factor: str, value: str) -> str:
+    plan = document.plan_of(cell.step)
     if factor == UNIT_FACTOR:
         if value == LEFT_OUT:
             return "Leave the unit out: connect the output straight to the pickup."
-        return f"Put the unit back between output and pickup: {job.document.unit.title}."
-    for known in job.document.factors:
-        if known.name == factor:
-            return known.instruction(value.replace(" ohm", " Ω"))
-    return f"Set {factor} to {value}."
+        return f"Put the unit between output and pickup: {plan.unit.title}."
+    if factor == PICKUP_FACTOR:
+        return "Connect the pickup directly." if value == "1" else f"Set the pickup's divider to {value}."
+    known = plan.factor(factor)
+    if known is not None:
+        return known.instruction(value.replace(" ohm", " Ω"))
+    return f"Set the {factor} to {value.replace(' ohm', ' Ω')}."
 
 
 def _measure(
     job: Job,
+    document: JobDocument,
     cell: Cell,
     bench: Bench,
     hooks: RunHooks,
@@ -199,10 +200,17 @@ def _measure(
     *,
     paced: bool,
 ) -> TakeSummary:
-    step = job.document.step(cell.step)
-    kind, settings, rig = step.measure, step.typed_settings(), job.document.rig
+    plan, step = document.plan_of(cell.step), document.step(cell.step)
+    kind, rig = step.measure, plan.rig
+    settings = step.under(plan, cell.setup)
     if cell.role == FLOOR:
-        settings = kind.for_floor(settings, rig, job.document.unit.nominal_gain)
+        settings = kind.for_floor(settings, rig, plan.unit.nominal_gain)
+
+    def prepare(conditions: tuple[tuple[str, str], ...]) -> None:
+        for factor, value in conditions if cell.role == UNIT else ():
+            if _bring(document, cell, bench, hooks, cancel, factor, value) is Answer.SKIP:
+                raise Cancelled
+
     capture, result = take_step(
         kind,
         settings,
@@ -213,12 +221,15 @@ def _measure(
         cancel=cancel,
         progress=follow,
         on_block=hooks.block,
+        prepare=prepare,
     )
     result = _doubt_hand(job, cell, step.settings, by_hand, result)
-    return job.append(cell.step, cell.setup, settings, capture, result, kind=step.kind, role=cell.role)
+    return job.append(
+        cell.step, cell.setup, settings, capture, result, kind=step.kind, unit_title=plan.unit.title, role=cell.role
+    )
 
 
-def _doubt_hand(job: Job, cell: Cell, settings: dict[str, float], by_hand: tuple[str, ...], result: Result) -> Result:
+def _doubt_hand(job: Job, cell: Cell, settings: SettingValues, by_hand: tuple[str, ...], result: Result) -> Result:
     """After a hand switched the load: a level that did not move at all makes it doubtful that it was done."""
     if LOAD not in by_hand or cell.role != UNIT:
         return result

@@ -6,10 +6,12 @@ import sqlite3
 from collections.abc import Callable
 from pathlib import Path
 
+import msgspec
+
 from utter_calm.errors import JobFileError
 
 APPLICATION_ID = 0x55744361  # "UtCa"
-VERSION = 1
+VERSION = 2
 
 TABLES = {
     "document": "part TEXT PRIMARY KEY, json TEXT NOT NULL",
@@ -29,7 +31,22 @@ TABLES = {
     ),
 }
 
-MIGRATIONS: dict[int, Callable[[sqlite3.Connection], None]] = {}
+
+def _plans(connection: sqlite3.Connection) -> None:
+    """Version 2 holds several units, each with its plan; what stood in the job itself becomes the only plan."""
+    row = connection.execute("SELECT json FROM document WHERE part = 'job'").fetchone()
+    if row is None:
+        return
+    try:
+        old = msgspec.json.decode(row[0], type=dict[str, object])
+    except msgspec.MsgspecError:
+        return  # reading it will say that it is damaged
+    plan = {key: old.pop(key) for key in ("unit", "rig", "steps", "factors", "claims") if key in old}
+    new = msgspec.json.encode({**old, "plans": [plan]}).decode()
+    connection.execute("UPDATE document SET json = ? WHERE part = 'job'", (new,))
+
+
+MIGRATIONS: dict[int, Callable[[sqlite3.Connection], None]] = {1: _plans}
 """From a version to the next one."""
 
 

@@ -21,9 +21,10 @@ import numpy.typing as npt
 from utter_calm.errors import JobFileError
 from utter_calm.formats.lossless import decode, encode
 from utter_calm.job import schema
+from utter_calm.job.cell import Cell
 from utter_calm.job.model import JobDocument, Setup
 from utter_calm.job.take import TakeSummary
-from utter_calm.measure.capture import Capture
+from utter_calm.measure.capture import Capture, Part
 from utter_calm.measure.result import Reading, Result, Trace, Trust
 from utter_calm.rig import RigProfile
 
@@ -42,6 +43,7 @@ class _TraceHead(msgspec.Struct):
     y_unit: str
     valid: tuple[float, float] | None = None
     invalid_reason: str = ""
+    variant: str = ""
 
 
 class _Circumstances(msgspec.Struct):
@@ -51,6 +53,7 @@ class _Circumstances(msgspec.Struct):
     load_ohm: float | None
     overload: tuple[bool, ...]
     lost_frames: int
+    parts: tuple[Part, ...] = ()
 
 
 class JobStore:
@@ -157,6 +160,17 @@ class JobStore:
                 "INSERT OR REPLACE INTO document (part, json) VALUES ('job', ?)", (_json(document),)
             )
 
+    def write_pending(self, cells: tuple[Cell, ...]) -> None:
+        """Replace the list of what a run has still to do."""
+        with self._writing():
+            self._connection.execute("INSERT OR REPLACE INTO document (part, json) VALUES ('run', ?)", (_json(cells),))
+
+    def read_pending(self) -> tuple[Cell, ...]:
+        """Read what the last run had still to do."""
+        with self._lock, _told(self.path, "cannot be read"):
+            row = self._connection.execute("SELECT json FROM document WHERE part = 'run'").fetchone()
+        return () if row is None else self._decode(row[0], tuple[Cell, ...])
+
     def append_capture(self, capture: Capture) -> int:
         """Store samples; used inside :meth:`append_take`."""
         encoding, data = encode(capture.samples, capture.rate_hz)
@@ -167,6 +181,7 @@ class JobStore:
             capture.load_ohm,
             capture.overload,
             capture.lost_frames,
+            capture.parts,
         )
         row = (capture.rate_hz, len(capture.samples), capture.channels, encoding, _json(around), data)
         cursor = self._connection.execute(
@@ -201,7 +216,13 @@ class JobStore:
             )
             for position, trace in enumerate(result.traces):
                 head = _TraceHead(
-                    trace.name, trace.channel, trace.x_unit, trace.y_unit, trace.valid, trace.invalid_reason
+                    trace.name,
+                    trace.channel,
+                    trace.x_unit,
+                    trace.y_unit,
+                    trace.valid,
+                    trace.invalid_reason,
+                    trace.variant,
                 )
                 arrays = (trace.x, trace.magnitude, trace.phase_rad, trace.uncertainty)
                 self._connection.execute(
@@ -237,7 +258,7 @@ class JobStore:
                 raise self._damaged()
             traces.append(
                 Trace(head.name, head.channel, x, head.x_unit, magnitude, head.y_unit, phase, uncertainty, head.valid,
-                      head.invalid_reason)
+                      head.invalid_reason, head.variant)
             )  # fmt: skip
         return tuple(traces)
 
@@ -253,7 +274,7 @@ class JobStore:
         around = self._decode(row[4], _Circumstances)
         return Capture(
             decode(row[3], row[5], row[1], row[2]), row[0], around.rig, around.full_scale_v, around.drive_known,
-            around.load_ohm, around.overload, around.lost_frames,
+            around.load_ohm, around.overload, around.lost_frames, around.parts,
         )  # fmt: skip
 
     def _take(self, row: tuple[Any, ...]) -> TakeSummary:
@@ -263,7 +284,7 @@ class JobStore:
             kind=row[2],
             role=row[3],
             setup=self._decode(row[4], Setup),
-            settings=self._decode(row[5], dict[str, float]),
+            settings=self._decode(row[5], dict[str, float | str]),
             taken_at=row[6],
             unit_title=row[7],
             rig=self._decode(row[8], RigProfile),

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from utter_calm.job.model import Setup
+from utter_calm.measure.kind import SettingValues
 from utter_calm.measure.result import Reading, Result, Trust
 from utter_calm.rig import RigProfile
 
@@ -49,7 +50,7 @@ class TakeSummary:
     kind: str
     role: str
     setup: Setup
-    settings: dict[str, float]
+    settings: SettingValues
     taken_at: str
     unit_title: str
     rig: RigProfile

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
@@ -16,6 +16,26 @@ from utter_calm.rig import RigProfile
 FloatArray = npt.NDArray[np.float64]
 
 MOST_CHANNELS = 64
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """A stretch of a capture that was played as one passage.
+
+    Parameters
+    ----------
+    start, stop
+        Frames of the capture.
+    tags
+        What sets it apart, as in ``{"level_v": 0.1}``.
+    conditions
+        What the bench was brought to for it, beyond the take's setup.
+    """
+
+    start: int
+    stop: int
+    tags: dict[str, float]
+    conditions: tuple[tuple[str, str], ...] = ()
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -40,6 +60,8 @@ class Capture:
         For each channel, what the converter said.
     lost_frames
         Frames lost on the way.
+    parts
+        Its passages, in the order in which they were played; empty for a recording from elsewhere.
     """
 
     samples: FloatArray
@@ -50,9 +72,12 @@ class Capture:
     load_ohm: float | None = None
     overload: tuple[bool, ...] = ()
     lost_frames: int = 0
+    parts: tuple[Part, ...] = ()
 
     def __post_init__(self) -> None:
-        samples = np.array(self.samples, dtype=np.float64)
+        samples = np.asarray(self.samples, dtype=np.float64)
+        if samples.flags.writeable:
+            samples = samples.copy()
         if samples.ndim != 2 or not samples.size:
             raise InputError("The recording is empty.", hint="Record again, or choose another file.")
         if samples.shape[1] > MOST_CHANNELS:
@@ -87,6 +112,10 @@ class Capture:
     def scale(self) -> float:
         """Factor from samples to instantaneous values whose r.m.s. is in ``unit``."""
         return math.sqrt(2) * (1.0 if self.full_scale_v is None else self.full_scale_v)
+
+    def part(self, part: Part) -> Capture:
+        """Give one passage as a capture of its own."""
+        return replace(self, samples=self.samples[part.start : part.stop], parts=(part,))
 
     def channel(self, number: int) -> FloatArray:
         """(n,) samples of a channel, counted from 1.

@@ -11,10 +11,10 @@ import numpy as np
 from utter_calm.analysis.tone import ToneAnalysis, analyze_tone
 from utter_calm.errors import InputError
 from utter_calm.measure.capture import Capture, FloatArray, usable_part
-from utter_calm.measure.kind import PlotSpec, StepKind, StepSettings, Stimulus, setting
-from utter_calm.measure.result import Reading, Result, ResultBuilder, Trace, Trust
-from utter_calm.quantities import effective_bits, power_w
-from utter_calm.rig import RigProfile
+from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
+from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
+from utter_calm.measure.tone_readings import TONE_DEFINITIONS, add_tone_readings
+from utter_calm.quantities import si_text
 from utter_calm.signals.ramp import with_ramps
 from utter_calm.signals.tone import sine
 
@@ -50,17 +50,18 @@ class FirstLookSettings(StepSettings):
             )
 
 
-class FirstLook(StepKind[FirstLookSettings]):
+class FirstLook(SingleStimulus[FirstLookSettings]):
     """One tone through the unit."""
 
     key = "first_look"
     title = "First look"
     question = "Gain, distortion, noise and hum with one tone"
     settings_type = FirstLookSettings
+    definitions = TONE_DEFINITIONS
     headline = "thd_n"
     main_readings = ("thd_n", "level", "power", "gain", "noise", "thd", "sinad", "mains_frequency", "headroom")
     plots = (
-        PlotSpec("spectrum", "Spectrum", ("spectrum",), "frequency in Hz", "level in dBV", detail=0, dense=True),
+        PlotSpec("spectrum", "Spectrum", ("spectrum",), "frequency in Hz", "level in dBV", dense=True, unwanted=True),
         PlotSpec("waveform", "Waveform", ("waveform",), "time in ms", "voltage in V", x_log=False, y="linear"),
     )
 
@@ -72,10 +73,9 @@ class FirstLook(StepKind[FirstLookSettings]):
         ramp = round(_RAMP_S * rate)
         return Stimulus(with_ramps(tone, ramp, ramp), rate)
 
-    def for_floor(self, settings: FirstLookSettings, rig: RigProfile, gain: float) -> FirstLookSettings:
-        """Drive the rig alone so that its input sees what it sees behind the unit, as far as the ceiling allows."""
-        level = min(settings.level_v * gain, rig.ceiling_v, rig.output_full_scale_v)
-        return replace(settings, level_v=level)
+    def signal(self, settings: FirstLookSettings) -> str:
+        """Say what is played."""
+        return f"sine {si_text(settings.frequency_hz, 'Hz', digits=3)}"
 
     def analyze(
         self, settings: FirstLookSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
@@ -103,51 +103,11 @@ def _analyze_channel(settings: FirstLookSettings, capture: Capture, channel: int
         (samples, trust), near = usable_part(capture, channel), None
     out.trust.extend(trust)
     tone = analyze_tone(samples * capture.scale, capture.rate_hz, band_hz=band, near_hz=near)
-    add_tone_readings(out, tone, capture, channel)
+    add_tone_readings(out, tone, capture, channel, quasi_peak=not capture.drive_known)
     out.traces.append(_spectrum_trace(tone, capture, channel))
     out.traces.append(_waveform_trace(samples * capture.scale, tone, capture, channel))
     _judge(out, tone, band, channel)
     return tone
-
-
-def add_tone_readings(out: ResultBuilder, tone: ToneAnalysis, capture: Capture, channel: int) -> None:
-    """Turn what the tone tells into readings; calibration joins the noise in the uncertainty."""
-    u_rel = capture.rig.u_level if capture.rig else 0.0
-    unit = capture.unit
-    out.add("fundamental_frequency", channel, tone.frequency_hz, "Hz", tone.u_frequency_hz)
-    u_level = math.hypot(tone.u_level, tone.level * u_rel)
-    out.add("level", channel, tone.level, unit, u_level)
-    if capture.load_ohm is not None and unit == "V":
-        power = power_w(tone.level, capture.load_ohm)
-        u_load = capture.rig.u_load if capture.rig else 0.0
-        out.add("power", channel, power, "W", power * math.hypot(2 * u_level / tone.level, u_load))
-    if tone.thd is not None:
-        out.add("thd", channel, tone.thd, "1", tone.u_thd)
-    out.add("thd_n", channel, tone.thd_n, "1", tone.u_thd_n)
-    if tone.thd_n > 0:
-        out.add("sinad", channel, tone.sinad, "1", tone.u_thd_n / tone.thd_n * tone.sinad)
-        out.add("enob", channel, effective_bits(tone.sinad), "bit", 8.686 * tone.u_thd_n / tone.thd_n / 6.0206)
-    out.add("noise", channel, tone.noise, unit, math.hypot(tone.u_noise, tone.noise * u_rel))
-    # a constant has no r.m.s. of a sine: in volts it is instantaneous, without volts it is a part of full scale
-    dc_scale = 1.0 if unit == "V" else 1 / math.sqrt(2)
-    out.add("dc", channel, tone.dc * dc_scale, unit, tone.u_dc * dc_scale)
-    out.add("headroom", channel, capture.scale / tone.peak, "1")
-    for harmonic in tone.harmonics:
-        out.readings.append(
-            Reading(
-                f"harmonic_{harmonic.order}",
-                channel,
-                harmonic.ratio,
-                "1",
-                2 * harmonic.ratio_uncertainty,
-                phase_rad=harmonic.phase_rad,
-            )
-        )
-    if tone.mains is not None:
-        out.add("mains_frequency", channel, tone.mains.frequency_hz, "Hz")
-        lines = zip(tone.mains.multiples.tolist(), tone.mains.rms, tone.mains.rms_uncertainty, strict=True)
-        for multiple, rms, spread in lines:
-            out.add(f"mains_{multiple}", channel, float(rms), unit, math.hypot(float(spread), float(rms) * u_rel))
 
 
 def _compare_drive(

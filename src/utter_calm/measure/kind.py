@@ -3,32 +3,39 @@
 from __future__ import annotations
 
 from abc import ABC, abstractmethod
-from collections.abc import Callable
-from dataclasses import dataclass, field, fields
-from typing import Any, ClassVar, Generic, TypeVar
+from collections.abc import Callable, Generator
+from dataclasses import dataclass, field, fields, replace
+from typing import Any, ClassVar, Generic, TypeVar, cast
 
 import numpy as np
 import numpy.typing as npt
 
 from utter_calm.errors import InputError
 from utter_calm.measure.capture import Capture
+from utter_calm.measure.definition import Definition
 from utter_calm.measure.result import Result
 from utter_calm.rig import RigProfile
 
 FloatArray = npt.NDArray[np.float64]
+SettingValues = dict[str, float | str]
 
 
 def setting(
-    default: float, label: str, unit: str, *, low: float = 0.0, high: float = np.inf, analysis_only: bool = False
+    default: float | str,
+    label: str,
+    unit: str = "",
+    *,
+    low: float = 0.0,
+    high: float = np.inf,
+    analysis_only: bool = False,
+    choices: tuple[str, ...] = (),
 ) -> Any:  # noqa: ANN401
-    """Declare one field of a step's settings: its label, unit and bounds.
+    """Declare one field of a step's settings: its label, unit and bounds; a text has ``choices``, or is free.
 
     ``analysis_only`` marks what can be changed on an old capture without measuring again.
     """
-    return field(
-        default=default,
-        metadata={"label": label, "unit": unit, "low": low, "high": high, "analysis_only": analysis_only},
-    )
+    meta = {"label": label, "unit": unit, "low": low, "high": high, "analysis_only": analysis_only, "choices": choices}
+    return field(default=default, metadata=meta)
 
 
 class StepSettings:
@@ -46,11 +53,15 @@ class StepSettings:
         """
         for item in fields(self):  # type: ignore[arg-type]
             value, meta = getattr(self, item.name), item.metadata
+            label = meta["label"].lower()
+            if isinstance(value, str):
+                if meta["choices"] and value not in meta["choices"]:
+                    raise InputError(f"The {label} is “{value}”.", hint=f"Choose one of {', '.join(meta['choices'])}.")
+                continue
             if not isinstance(value, int | float) or not np.isfinite(value) or not meta["low"] <= value <= meta["high"]:
                 unit = "" if meta["unit"] == "1" else f" {meta['unit']}"
                 raise InputError(
-                    f"The {meta['label'].lower()} is {value!r}.",
-                    hint=f"It lies between {meta['low']:g} and {meta['high']:g}{unit}.",
+                    f"The {label} is {value!r}.", hint=f"It lies between {meta['low']:g} and {meta['high']:g}{unit}."
                 )
 
 
@@ -64,21 +75,52 @@ class SettingField:
     low: float
     high: float
     analysis_only: bool
+    choices: tuple[str, ...] = ()
+    is_text: bool = False
+    whole: bool = False
 
 
 def setting_fields(settings_type: type[StepSettings]) -> tuple[SettingField, ...]:
     """Give the fields of a kind's settings, in order."""
-    return tuple(SettingField(item.name, **item.metadata) for item in fields(settings_type))  # type: ignore[arg-type]
+    return tuple(
+        SettingField(
+            item.name, **item.metadata, is_text=isinstance(item.default, str), whole=isinstance(item.default, int)
+        )
+        for item in fields(settings_type)  # type: ignore[arg-type]
+    )
 
 
 def setting_changes(
-    settings_type: type[StepSettings], before: dict[str, float], after: StepSettings
+    settings_type: type[StepSettings], before: SettingValues, after: StepSettings
 ) -> tuple[SettingField, ...]:
     """Give the fields whose values differ."""
     return tuple(f for f in setting_fields(settings_type) if before.get(f.name) != getattr(after, f.name))
 
 
 S = TypeVar("S", bound=StepSettings)
+
+
+@dataclass(frozen=True, slots=True)
+class Scale:
+    """What a picture may be drawn over: a trace of the take that gives x for each point of the others, and its axis.
+
+    Parameters
+    ----------
+    key, label
+        For machines, and for the axis.
+    trace
+        Whose magnitude is x; empty for the curves' own x.
+    decibels
+        Whether x is shown as 20 lg of it, on a linear axis.
+    log
+        Whether the axis is logarithmic.
+    """
+
+    key: str
+    label: str
+    trace: str = ""
+    decibels: bool = False
+    log: bool = True
 
 
 @dataclass(frozen=True, slots=True)
@@ -94,13 +136,19 @@ class PlotSpec:
     x_log
         Whether x is logarithmic.
     y
-        ``"db"`` (20 lg magnitude), ``"linear"`` or ``"phase"`` (degrees).
-    y_reference
-        What 0 dB is, for the axis: ``"V"``, ``"1"``.
+        ``"db"`` (20 lg magnitude), ``"linear"``, ``"log"`` (its own unit on a log axis) or ``"phase"`` (degrees).
     percent
         Whether a second scale in per cent makes sense.
     detail
         Half height of the detail zoom, in the unit of the axis; 0 for none.
+    dense
+        Whether curves are noisy and long.
+    over
+        What x can be chosen to be; empty for the curves' own x only. The first that the take has is shown first.
+    short
+        One word for the button; empty takes the title.
+    unwanted
+        Whether what is drawn is unwanted (distortion, noise), so that the rig's own curve is a floor to it.
     """
 
     key: str
@@ -113,16 +161,19 @@ class PlotSpec:
     percent: bool = False
     detail: float = 0.0
     dense: bool = False
+    over: tuple[Scale, ...] = ()
+    short: str = ""
+    unwanted: bool = False
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Stimulus:
-    """What a step plays.
+    """What a step plays in one go.
 
     Parameters
     ----------
     volts
-        (n,) at the output connector, the same on all channels; ramps included.
+        (n,) at the output connector, the same on all channels, or (n, channels); ramps included.
     rate_hz
         Sample rate.
     """
@@ -136,8 +187,33 @@ class Stimulus:
         return len(self.volts) / self.rate_hz
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class Passage:
+    """One stretch of what a step plays; its recording comes back before the next one is asked for.
+
+    Parameters
+    ----------
+    volts
+        As in :class:`Stimulus`.
+    tags
+        What sets it apart, as in ``{"level_v": 0.1}``; kept with the recording.
+    conditions
+        (factor, value) pairs that the bench is brought to first.
+    """
+
+    volts: FloatArray
+    tags: dict[str, float]
+    conditions: tuple[tuple[str, str], ...] = ()
+
+
+Passages = Generator[Passage, Capture, None]
+
+
 class StepKind(ABC, Generic[S]):
-    """A kind of step."""
+    """A kind of step.
+
+    ``definitions`` are the readings that this kind adds; ``summary`` is what of the settings a reader needs in a line.
+    """
 
     key: ClassVar[str]
     title: ClassVar[str]
@@ -146,15 +222,49 @@ class StepKind(ABC, Generic[S]):
     headline: ClassVar[str]
     plots: ClassVar[tuple[PlotSpec, ...]]
     main_readings: ClassVar[tuple[str, ...]]
+    definitions: ClassVar[dict[str, Definition]] = {}
 
     @abstractmethod
-    def stimulus(self, settings: S) -> Stimulus:
-        """Give what is played; a pure function of the settings."""
+    def signal(self, settings: S) -> str:
+        """Say in a few words what is played, as in ``sine 997 Hz``."""
+
+    @abstractmethod
+    def passages(self, settings: S, rig: RigProfile) -> Passages:
+        """Play one stretch after the other; each yield gives the capture of what was just played."""
 
     @abstractmethod
     def analyze(self, settings: S, capture: Capture, *, progress: Callable[[float], None] | None = None) -> Result:
         """Compute all channels of a capture of this step."""
 
     @abstractmethod
+    def expected_s(self, settings: S) -> float:
+        """Estimate the sound in seconds, to show how far a run is."""
+
+    def highest_level(self, settings: S) -> float | None:
+        """Highest r.m.s. volts at the output, to be checked against the ceiling beforehand; None for silence."""
+        return getattr(settings, "level_v", None)
+
     def for_floor(self, settings: S, rig: RigProfile, gain: float) -> S:
         """Give settings that bring the rig alone to the level that the unit, with this gain, brings it to."""
+        level = getattr(settings, "level_v", None)
+        if level is None:
+            return settings
+        return cast(
+            "S", replace(cast("Any", settings), level_v=min(level * gain, rig.ceiling_v, rig.output_full_scale_v))
+        )
+
+
+class SingleStimulus(StepKind[S]):
+    """A kind that plays one stretch and is done."""
+
+    @abstractmethod
+    def stimulus(self, settings: S) -> Stimulus:
+        """Give what is played; a pure function of the settings."""
+
+    def passages(self, settings: S, rig: RigProfile) -> Passages:  # noqa: ARG002
+        """Play the stimulus."""
+        yield Passage(self.stimulus(settings).volts, {})
+
+    def expected_s(self, settings: S) -> float:
+        """Length of the stimulus."""
+        return self.stimulus(settings).duration_s

@@ -1,15 +1,19 @@
-"""The kinds of step that there are. A new one is listed here."""
+"""The kinds of step that there are. A new one is listed here; its readings' definitions come with it."""
 
 from __future__ import annotations
 
+import re
+from dataclasses import replace
 from typing import Any
 
 from utter_calm.errors import InputError
+from utter_calm.measure.definition import Definition
 from utter_calm.measure.first_look import FirstLook
 from utter_calm.measure.kind import StepKind
 from utter_calm.measure.response import Response
 
 KINDS: dict[str, StepKind[Any]] = {kind.key: kind for kind in (FirstLook(), Response())}
+DEFINITIONS: dict[str, Definition] = {name: d for kind in KINDS.values() for name, d in kind.definitions.items()}
 
 
 def kind_of(key: str) -> StepKind[Any]:
@@ -23,3 +27,23 @@ def kind_of(key: str) -> StepKind[Any]:
     if key not in KINDS:
         raise InputError(f"This version does not know the kind of step “{key}”.", hint=f"It knows {', '.join(KINDS)}.")
     return KINDS[key]
+
+
+def definition(name: str) -> Definition:
+    """Find the definition of a reading; an unknown one gets its own name.
+
+    A family such as ``harmonic_#`` defines all names with a number in that place.
+    """
+    found = DEFINITIONS.get(name)
+    if found is not None:
+        return found
+    number = re.search(r"\d+", name)
+    family = DEFINITIONS.get(re.sub(r"\d+", "#", name, count=1)) if number else None
+    if family is None or number is None:
+        return Definition(name.replace("_", " "), "si", "")
+    return replace(family, title=family.title.format(number[0]), text=family.text.format(number[0]))
+
+
+def is_floored(name: str) -> bool:
+    """Whether the rig alone sets a floor to a reading."""
+    return definition(name).floored

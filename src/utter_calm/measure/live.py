@@ -12,8 +12,9 @@ from utter_calm.analysis.spectrum import line_spectrum
 from utter_calm.analysis.tone import analyze_tone
 from utter_calm.errors import UtterCalmError
 from utter_calm.measure.capture import Capture, FloatArray
-from utter_calm.measure.first_look import FirstLookSettings, add_tone_readings
+from utter_calm.measure.first_look import FirstLookSettings
 from utter_calm.measure.result import Result, ResultBuilder
+from utter_calm.measure.tone_readings import add_tone_readings
 from utter_calm.rig import RigProfile
 from utter_calm.rig.live import LiveTone
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -12,9 +12,10 @@ from utter_calm.analysis import response as curve
 from utter_calm.analysis.sweep import ORDERS, SweepAnalysis, analyze_sweep
 from utter_calm.errors import InputError, MeasurementError
 from utter_calm.measure.capture import Capture, usable_part
-from utter_calm.measure.kind import FloatArray, PlotSpec, StepKind, StepSettings, Stimulus, setting
+from utter_calm.measure.definition import Definition
+from utter_calm.measure.kind import FloatArray, PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
-from utter_calm.rig import RigProfile
+from utter_calm.quantities import si_text
 from utter_calm.signals.sweep import Sweep
 
 _LEAD_S = 0.1
@@ -54,13 +55,33 @@ class ResponseSettings(StepSettings):
         return Sweep(self.start_hz, self.stop_hz, self.duration_s, self.level_v * math.sqrt(2), onset_s=_LEAD_S)
 
 
-class Response(StepKind[ResponseSettings]):
+_DEFINITIONS = {
+    "gain_at_1khz": Definition("gain at 1 kHz", "db", "Magnitude of the response at 1 kHz."),
+    "deviation_at_20hz": Definition("at 20 Hz", "db", "Response at 20 Hz relative to 1 kHz."),
+    "deviation_at_20khz": Definition("at 20 kHz", "db", "Response at 20 kHz relative to 1 kHz."),
+    "upper_corner": Definition("−3 dB, upper", "si", "First frequency above 1 kHz at which the response is 3 dB below that at "
+                               "1 kHz; interpolated in dB over log frequency.", better="high"),
+    "lower_corner": Definition("−3 dB, lower", "si", "First frequency below 1 kHz, going down, at which the response is 3 dB "
+                               "below that at 1 kHz.", better="low"),
+    "ripple": Definition("ripple", "db", "Highest over lowest response in the ripple band.", better="low"),
+    "channel_difference": Definition("channels differ", "db", "Largest ratio of the channels' responses in the ripple band.",
+                                     better="low"),
+    "delay": Definition("delay", "si", "Bulk delay: where the impulse response has its peak. Removed from the phase."),
+    "sweep_start": Definition("sweep start", "si", "Start frequency of the sweep that was found in the stimulus."),
+    "sweep_stop": Definition("sweep stop", "si", "Stop frequency of the sweep that was found in the stimulus."),
+    "sweep_duration": Definition("sweep duration", "si", "Duration of the sweep that was found in the stimulus."),
+    "sweep_growth": Definition("sweep growth", "si", "Time in which the frequency of the sweep grows by the factor e."),
+}  # fmt: skip
+
+
+class Response(SingleStimulus[ResponseSettings]):
     """One sweep through the unit."""
 
     key = "response"
     title = "Response"
     question = "Gain and phase from below to far above the audio band"
     settings_type = ResponseSettings
+    definitions = _DEFINITIONS
     headline = "upper_corner"
     main_readings = (
         "upper_corner", "lower_corner", "gain_at_1khz", "deviation_at_20hz", "deviation_at_20khz", "ripple",
@@ -68,7 +89,15 @@ class Response(StepKind[ResponseSettings]):
     )  # fmt: skip
     plots = (
         PlotSpec("response", "Response", ("response",), "frequency in Hz", "gain in dB", detail=1.0),
-        PlotSpec("relative", "Response relative to 1 kHz", ("relative",), "frequency in Hz", "dB re 1 kHz", detail=1.0),
+        PlotSpec(
+            "relative",
+            "Response relative to 1 kHz",
+            ("relative",),
+            "frequency in Hz",
+            "dB re 1 kHz",
+            detail=1.0,
+            short="re 1 kHz",
+        ),
         PlotSpec("phase", "Phase", ("response",), "frequency in Hz", "phase in degrees", y="phase"),
         PlotSpec(
             "distortion",
@@ -78,6 +107,8 @@ class Response(StepKind[ResponseSettings]):
             "dB re fundamental",
             percent=True,
             dense=True,
+            unwanted=True,
+            short="distortion",
         ),
     )
 
@@ -91,9 +122,10 @@ class Response(StepKind[ResponseSettings]):
             np.concatenate([np.zeros(round(_LEAD_S * rate)), samples, np.zeros(round(_TAIL_S * rate))]), rate
         )
 
-    def for_floor(self, settings: ResponseSettings, rig: RigProfile, gain: float) -> ResponseSettings:
-        """Drive the rig alone so that its input sees what it sees behind the unit, as far as the ceiling allows."""
-        return replace(settings, level_v=min(settings.level_v * gain, rig.ceiling_v, rig.output_full_scale_v))
+    def signal(self, settings: ResponseSettings) -> str:
+        """Say what is played."""
+        low, high = (si_text(f, "Hz", digits=2) for f in (settings.start_hz, settings.stop_hz))
+        return f"sweep {low} to {high}"
 
     def analyze(
         self, settings: ResponseSettings, capture: Capture, *, progress: Callable[[float], None] | None = None

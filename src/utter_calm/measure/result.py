@@ -2,18 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
 import numpy.typing as npt
 
 FloatArray = npt.NDArray[np.float64]
-
-
-FLOOR_LIMITED = frozenset(
-    {"thd", "thd_n", "noise", *(f"harmonic_{k}" for k in range(2, 11)), *(f"mains_{k}" for k in range(1, 21))}
-)
-"""Readings for which smaller is better, so that the rig alone sets a floor to them."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,6 +64,8 @@ class Trace:
         Range of x in which the curve holds; outside it is drawn faded.
     invalid_reason
         Why not beyond.
+    variant
+        What sets it apart from other traces of this name in the same take, as in ``"1.00 V"``; empty when it is the only one.
     """
 
     name: str
@@ -81,6 +78,7 @@ class Trace:
     uncertainty: FloatArray | None = None
     valid: tuple[float, float] | None = None
     invalid_reason: str = ""
+    variant: str = ""
 
     def __post_init__(self) -> None:
         for name in ("x", "magnitude", "phase_rad", "uncertainty"):
@@ -128,16 +126,19 @@ class Result:
                 return reading
         return None
 
-    def trace(self, name: str, channel: int = 1) -> Trace | None:
-        """Find a trace by name."""
+    def trace(self, name: str, channel: int = 1, variant: str | None = None) -> Trace | None:
+        """Find a trace by name; without a variant the first."""
         for trace in self.traces:
-            if trace.name == name and trace.channel == channel:
+            if trace.name == name and trace.channel == channel and variant in (None, trace.variant):
                 return trace
         return None
 
-    def with_floor(self, floor: Result) -> Result:
-        """Give the same result with the floor of each reading that has one taken from the rig's own take."""
-        known = {(r.name, r.channel): r.value for r in floor.readings if r.name in FLOOR_LIMITED}
+    def with_floor(self, floor: Result, floored: Callable[[str], bool]) -> Result:
+        """Give the same result with the floor of each reading that has one taken from the rig's own take.
+
+        ``floored`` tells for the name of a reading whether the rig alone sets a floor to it.
+        """
+        known = {(r.name, r.channel): r.value for r in floor.readings if floored(r.name)}
         readings = tuple(replace(r, floor=known.get((r.name, r.channel))) for r in self.readings)
         return replace(self, readings=readings)
 

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from utter_calm.errors import UtterCalmError
 from utter_calm.job.job import Job
-from utter_calm.job.model import LOAD, Setup, Step
+from utter_calm.job.model import LOAD, Plan, Setup, Step
 from utter_calm.job.take import FLOOR, TakeSummary
 from utter_calm.present.values import condition_text
 from utter_calm.quantities import amplitude_to_db, si_text
@@ -40,7 +41,7 @@ class LinkView:
 
 
 def chain_view(
-    job: Job, step: Step | None, standing_load: str | None, shown: TakeSummary | None, *, simulated: bool
+    plan: Plan, step: Step | None, standing_load: str | None, shown: TakeSummary | None, *, simulated: bool
 ) -> tuple[LinkView, ...]:
     """Look at the chain as it stands now.
 
@@ -53,12 +54,11 @@ def chain_view(
     shown
         The take on the plot.
     """
-    document = job.document
-    rig, unit = document.rig, document.unit
-    signal_main, signal_sub, signal_badge = _signal(step, shown)
+    rig, unit = plan.rig, plan.unit
+    signal_main, signal_sub, signal_badge = _signal(step, level_of(plan, step), shown)
     load_text = "no load" if standing_load in (None, "none") else condition_text(str(standing_load))
     was = shown.setup.value(LOAD) if shown is not None and shown.role != FLOOR else None
-    level = step.settings.get("level_v") if step else None
+    level = level_of(plan, step)
     too_high = level is not None and level > min(rig.ceiling_v, rig.output_full_scale_v)
     return (
         LinkView("signal", "signal", signal_main, signal_sub, signal_badge,
@@ -75,22 +75,31 @@ def chain_view(
     )  # fmt: skip
 
 
-def _signal(step: Step | None, shown: TakeSummary | None) -> tuple[str, str, str]:
+def level_of(plan: Plan, step: Step | None) -> float | None:
+    """Level of a step at the rig's output, relative to the plan's reference where it says so; None where it has none."""
+    level = None if step is None else step.settings.get("level_v")
+    if step is not None and step.relative is not None and plan.reference is not None:
+        return step.relative * plan.reference.level_v
+    return level if isinstance(level, float | int) else None
+
+
+def _signal(step: Step | None, level: float | None, shown: TakeSummary | None) -> tuple[str, str, str]:
     if step is None:
         return "nothing chosen", "add a step", ""
-    values = step.settings
-    if "frequency_hz" in values:
-        main = f"sine {si_text(values['frequency_hz'], 'Hz', digits=3)}"
-    elif "start_hz" in values:
-        low, high = si_text(values["start_hz"], "Hz", digits=2), si_text(values["stop_hz"], "Hz", digits=2)
-        main = f"sweep {low} to {high}"
-    else:
+    try:
+        main = step.measure.signal(step.typed_settings())
+    except UtterCalmError:
         main = step.title
-    level = values.get("level_v", 0.0)
     badge = ""
-    if shown is not None and shown.step == step.id and shown.role != FLOOR and shown.settings.get("level_v") != level:
-        badge = f"was {si_text(shown.settings.get('level_v', 0.0), 'V', digits=3)}"
-    return main, str(si_text(level, "V", digits=3)), badge
+    was = shown.settings.get("level_v") if shown is not None and shown.step == step.id and shown.role != FLOOR else None
+    if isinstance(was, float | int) and was != level:
+        badge = f"was {si_text(was, 'V', digits=3)}"
+    if level is None:
+        return main, "", badge
+    text = str(si_text(level, "V", digits=3))
+    if step.relative is not None:
+        text += f", {fixed(amplitude_to_db(step.relative), 1)} dB re reference"
+    return main, text, badge
 
 
 def _load_warning(level: float | None, gain: float, load: str | None, limit_w: float) -> str:
@@ -116,15 +125,16 @@ class LevelView:
     beside: str
 
 
-def level_view(job: Job, step: Step | None, load: str | None, level_v: float | None = None) -> LevelView:
+def level_view(job: Job, plan: Plan, step: Step | None, load: str | None, level_v: float | None = None) -> LevelView:
     """Give the level at the unit's output, as watts where there is a load, and at the rig's output."""
-    if step is None or "level_v" not in step.settings:
+    level = level_of(plan, step) if level_v is None else level_v
+    if level is None:
         return LevelView("–", "")
-    level = step.settings["level_v"] if level_v is None else level_v
-    gain, known = job.document.unit.nominal_gain, "by its data sheet"
+    gain, known = plan.unit.nominal_gain, "by its data sheet"
+    steps = {s.id for s in plan.steps}
     for take in reversed(job.takes):
         found = take.reading("gain") or take.reading("gain_at_1khz")
-        if take.role != FLOOR and found is not None:
+        if take.step in steps and take.role != FLOOR and found is not None:
             gain, known = found.value, "as measured"
             break
     volts = level * gain

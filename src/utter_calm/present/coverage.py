@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from utter_calm.job.cell import Cell
 from utter_calm.job.job import NO_SETUP, Job
-from utter_calm.job.model import Setup
-from utter_calm.job.run import Cell
+from utter_calm.job.model import Plan, Setup
 from utter_calm.job.take import FLOOR, UNIT, TakeSummary
 from utter_calm.job.verdict import Outcome
+from utter_calm.measure.kinds import definition, kind_of
 from utter_calm.measure.result import Reading
 from utter_calm.present.values import condition_text, reading_text
 
@@ -48,35 +49,35 @@ class CoverageView:
         return [cell.cell for row in self.cells for cell in row if cell.take_id is None]
 
 
-def setup_title(job: Job, setup: Setup) -> str:
+def setup_title(plan: Plan, setup: Setup) -> str:
     """Name a setup by its varied factors only."""
-    varied = [f.name for f in job.document.varied_factors()] or [f.name for f in job.document.factors]
+    varied = [f.name for f in plan.varied_factors()] or [f.name for f in plan.factors]
     return ", ".join(condition_text(v) for f, v in setup.conditions if f in varied) or "as it is"
 
 
-def coverage_view(job: Job) -> CoverageView:
-    """Look at a job's plan and takes."""
-    setups = job.document.setups()
+def coverage_view(job: Job, plan: Plan) -> CoverageView:
+    """Look at a plan of a job and its takes."""
+    setups = plan.setups()
     rows = []
-    for step in job.document.steps:
+    for step in plan.steps:
         cells = [_floor_cell(job, step.id)]
         cells += [_unit_cell(job, step.id, setup) for setup in setups]
         rows.append(tuple(cells))
     return CoverageView(
-        rows=tuple(step.title for step in job.document.steps),
-        columns=("rig alone", *(setup_title(job, s) for s in setups)),
+        rows=tuple(step.title for step in plan.steps),
+        columns=("rig alone", *(setup_title(plan, s) for s in setups)),
         cells=tuple(rows),
     )
 
 
-def _headline(job: Job, take: TakeSummary) -> str:
-    kind = job.document.step(take.step).measure
+def _headline(take: TakeSummary) -> str:
+    kind = kind_of(take.kind)
     for name in (kind.headline, *kind.main_readings):
         readings = [r for r in take.readings if r.name == name]
         if readings:
-            # two channels, one cell: the worse of them, which for all headlines is the larger, but for corners the lower
-            worst = (min if name.endswith("corner") else max)(readings, key=lambda r: r.value)
-            return _short_text(worst)
+            # several channels, one cell: the worse of them
+            pick = min if definition(name).better == "high" else max
+            return _short_text(pick(readings, key=lambda r: r.value))
     return "taken"
 
 
@@ -85,7 +86,10 @@ def _short_text(reading: Reading) -> str:
     shown = reading_text(reading)
     if "dB" in shown.unit:
         return str(shown)
-    number = f"{float(shown.number.replace('−', '-')):.3g}".replace("-", "−")
+    try:
+        number = f"{float(shown.number.replace('−', '-')):.3g}".replace("-", "−")
+    except ValueError:  # such as “below 1”
+        return str(shown)
     return f"{number} {shown.unit}"
 
 
@@ -94,7 +98,8 @@ def _floor_cell(job: Job, step: str) -> CellView:
     cell = Cell(step, NO_SETUP, FLOOR)
     if take is None:
         return CellView(cell, None, "", None, grave=False, tip="The rig alone was not measured for this step.")
-    headline = _headline(job, take) if any(r.name == "thd_n" for r in take.readings) else "kept"
+    floored = definition(kind_of(take.kind).headline).floored
+    headline = _headline(take) if floored else "kept"
     return CellView(cell, None, headline, take.id, grave=False, tip="What the rig gives with the unit left out.")
 
 
@@ -107,4 +112,4 @@ def _unit_cell(job: Job, step: str, setup: Setup) -> CellView:
     worst = max((v.outcome for v in verdicts), key=lambda o: o.severity, default=None)
     grave = any(t.grave for t in take.trust)
     tip = "\n".join([f"{v.outcome.value}: {v.claim.text}" for v in verdicts] + [t.text for t in take.trust if t.grave])
-    return CellView(cell, worst, _headline(job, take), take.id, grave, tip or "Measured; no claim is tied to it.")
+    return CellView(cell, worst, _headline(take), take.id, grave, tip or "Measured; no claim is tied to it.")

@@ -7,9 +7,8 @@ from dataclasses import dataclass
 
 from utter_calm.job.take import Take
 from utter_calm.job.verdict import Outcome, Verdict, is_rig_limited
-from utter_calm.measure.kinds import kind_of
+from utter_calm.measure.kinds import definition, kind_of
 from utter_calm.measure.result import Reading
-from utter_calm.present.definitions import definition
 from utter_calm.present.values import beside_text, phase_text, reading_text, value_text
 from utter_calm.quantities import Shown, amplitude_to_db, si_text
 from utter_calm.quantities.text import fixed

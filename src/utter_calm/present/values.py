@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import math
 
+from utter_calm.measure.kinds import definition
 from utter_calm.measure.result import Reading
-from utter_calm.present.definitions import definition
 from utter_calm.quantities import (
     Shown,
     amplitude_to_db,

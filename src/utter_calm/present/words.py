@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
+import msgspec
+
+from utter_calm.errors import UtterCalmError
 from utter_calm.job.compare import Comparison, compare
 from utter_calm.job.take import FLOOR, TakeSummary
 from utter_calm.measure.kind import setting_fields
@@ -21,6 +24,8 @@ def fact_text(name: str, value: str, kind: str) -> str:
     field = {f.name: f for f in setting_fields(kind_of(kind).settings_type)}.get(name.removeprefix("setting:"))
     if field is None or value == "–":
         return ""
+    if field.is_text:
+        return f"{field.label.lower()} {condition_text(value)}"
     return f"{field.label.lower()} {si_text(float(value), field.unit)}"
 
 
@@ -53,13 +58,18 @@ def _settings_in_short(take: TakeSummary, comparison: Comparison) -> str:
     same = {name.removeprefix("setting:") for name, _ in comparison.same if name.startswith("setting:")}
     values = take.settings
     parts = []
-    if {"frequency_hz", "level_v"} <= same and "frequency_hz" in values:
-        parts.append(f"{si_text(values['frequency_hz'], 'Hz')} at {si_text(values['level_v'], 'V', digits=3)}")
-    if {"start_hz", "stop_hz", "level_v"} <= same and "start_hz" in values:
-        low, high = si_text(values["start_hz"], "Hz", digits=2), si_text(values["stop_hz"], "Hz", digits=2)
-        parts.append(f"sweep {low} to {high} at {si_text(values['level_v'], 'V', digits=3)}")
+    try:
+        kind = kind_of(take.kind)
+        settings = msgspec.convert(values, type=kind.settings_type, strict=False)
+        what = kind.signal(settings)
+    except (UtterCalmError, msgspec.ValidationError):  # a kind or a setting that this version does not know
+        what = ""
+    level = values.get("level_v")
+    if what:
+        known = "level_v" in same and isinstance(level, float | int)
+        parts.append(f"{what} at {si_text(float(level), 'V', digits=3)}" if known else what)  # type: ignore[arg-type]
     if {"band_low_hz", "band_high_hz"} <= same and "band_low_hz" in values:
-        low, high = si_text(values["band_low_hz"], "Hz", digits=2), si_text(values["band_high_hz"], "Hz", digits=2)
+        low, high = (si_text(float(values[f"band_{end}_hz"]), "Hz", digits=2) for end in ("low", "high"))
         parts.append(f"band {low} to {high}")
     return ", ".join(parts)
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 
 from utter_calm import __version__
 from utter_calm.job.job import Job
+from utter_calm.job.model import Plan, Step
 from utter_calm.job.take import Take
 from utter_calm.job.verdict import Outcome
 from utter_calm.present.coverage import setup_title
@@ -65,12 +66,10 @@ class ReportDocument:
     """The whole report."""
 
     title: str
-    unit: str
-    unit_settings: str
+    units: tuple[tuple[str, str], ...]
     made: str
     version: str
-    rig: tuple[tuple[str, str], ...]
-    conditions: tuple[tuple[str, str], ...]
+    facts: tuple[tuple[str, tuple[tuple[str, str], ...]], ...]
     claims: tuple[ClaimLine, ...]
     summary: str
     sections: tuple[StepSection, ...]
@@ -82,29 +81,20 @@ def report_document(job: Job) -> ReportDocument:
     """Gather what a report says about a job's newest takes."""
     document = job.document
     lines = _claim_lines(job)
-    rig = document.rig
     epoch = os.environ.get("SOURCE_DATE_EPOCH")  # reproducible builds and golden tests set it
     now = dt.datetime.fromtimestamp(int(epoch), tz=dt.UTC) if epoch else dt.datetime.now(dt.UTC)
     return ReportDocument(
         title=document.title,
-        unit=document.unit.title,
-        unit_settings=document.unit.settings,
+        units=tuple((plan.unit.title, plan.unit.settings) for plan in document.plans),
         made=now.strftime("%Y-%m-%d %H:%M UTC"),
         version=__version__,
-        rig=(
-            ("rig", f"{rig.name} ({rig.device})"),
-            ("calibrated", rig.calibrated),
-            ("output at full scale", str(si_text(rig.output_full_scale_v, "V"))),
-            ("input at full scale", str(si_text(rig.input_full_scale_v, "V"))),
-            ("pickup", f"divider by {rig.pickup_ratio:g}"),
-            ("ceiling", str(si_text(rig.ceiling_v, "V"))),
-            ("uncertainty of levels (k = 2)", f"{2 * 100 * rig.u_level:.2g} % ({2 * 8.686 * rig.u_level:.2g} dB)"),
-        ),
-        conditions=tuple((f.name, ", ".join(condition_text(v) for v in f.values)) for f in document.factors),
+        facts=tuple((plan.unit.title, _facts(plan)) for plan in document.plans),
         claims=lines,
         summary=_summary(lines),
-        sections=tuple(s for s in (_section(job, step.id) for step in document.steps) if s is not None),
-        notes=tuple(t for t in (document.unit.notes, document.notes) if t),
+        sections=tuple(
+            s for s in (_section(job, plan, step) for plan in document.plans for step in plan.steps) if s is not None
+        ),
+        notes=tuple(t for t in (*(plan.unit.notes for plan in document.plans), document.notes) if t),
         takes=tuple(
             (take_title(t), document.step(t.step).title, t.taken_at.replace("T", " ").removesuffix("+00:00"))
             for t in job.takes
@@ -113,19 +103,31 @@ def report_document(job: Job) -> ReportDocument:
     )
 
 
+def _facts(plan: Plan) -> tuple[tuple[str, str], ...]:
+    rig = plan.rig
+    return (
+        *((f.name, ", ".join(condition_text(v) for v in f.values)) for f in plan.factors),
+        ("rig", f"{rig.name} ({rig.device})"),
+        ("calibrated", rig.calibrated),
+        ("output at full scale", str(si_text(rig.output_full_scale_v, "V"))),
+        ("input at full scale", str(si_text(rig.input_full_scale_v, "V"))),
+        ("pickup", "direct" if rig.pickup_ratio == 1 else f"divider by {rig.pickup_ratio:g}"),
+        ("ceiling", str(si_text(rig.ceiling_v, "V"))),
+        ("uncertainty of levels (k = 2)", f"{2 * 100 * rig.u_level:.2g} % ({2 * 8.686 * rig.u_level:.2g} dB)"),
+    )
+
+
 def _claim_lines(job: Job) -> tuple[ClaimLine, ...]:
     lines = []
-    for claim in job.document.claims:
-        for setup in job.document.setups():
-            if not setup.fits(claim.conditions):
-                continue
-            for verdict in job.verdicts(claim.step, setup):
-                if verdict.claim.id == claim.id:
-                    view: ClaimView = claim_view(verdict)
-                    lines.append(
-                        ClaimLine(_SIGNS[view.outcome], view.outcome.value, view.text, setup_title(job, setup), view.measured,
-                                  view.margin)
-                    )  # fmt: skip
+    for plan in job.document.plans:
+        for verdict, setup in job.claim_rows(plan):
+            view: ClaimView = claim_view(verdict)
+            where = setup_title(plan, setup)
+            if len(job.document.plans) > 1:
+                where = f"{plan.unit.name}: {where}"
+            lines.append(
+                ClaimLine(_SIGNS[view.outcome], view.outcome.value, view.text, where, view.measured, view.margin)
+            )
     return tuple(lines)
 
 
@@ -134,9 +136,9 @@ def _summary(lines: tuple[ClaimLine, ...]) -> str:
     return ", ".join(f"{count} {name}" for name, count in counts if count) or "no claims"
 
 
-def _section(job: Job, step_id: str) -> StepSection | None:
-    step = job.document.step(step_id)
-    takes = [t for t in (job.current(step_id, s) for s in job.document.setups()) if t is not None]
+def _section(job: Job, plan: Plan, step: Step) -> StepSection | None:
+    step_id = step.id
+    takes = [t for t in (job.current(step_id, s) for s in plan.setups()) if t is not None]
     if not takes:
         return None
     full = [job.full(t) for t in takes]
@@ -144,20 +146,20 @@ def _section(job: Job, step_id: str) -> StepSection | None:
     floor = job.full(floor_take) if floor_take else None
     plots = []
     for spec in step.measure.plots:
-        if spec.key == "distortion":
+        if spec.unwanted and len(spec.traces) > 2:
             # many orders: one picture for each setup reads better than all in one
             plots += [plot_view([t], spec.key, floor=floor, channels=frozenset({1})) for t in full]
         else:
-            claims = [c for c in job.document.claims if c.step == step_id]
+            claims = [c for c in plan.claims if c.step == step_id]
             one = frozenset({1}) if spec.dense else None
             plots.append(plot_view(full, spec.key, floor=floor, claims=claims, channels=one))
     return StepSection(
-        title=step.title,
+        title=f"{plan.unit.name}: {step.title}" if len(job.document.plans) > 1 else step.title,
         question=step.measure.question,
         plots=tuple(plots),
-        setups=tuple(setup_title(job, t.setup) for t in takes),
+        setups=tuple(setup_title(plan, t.setup) for t in takes),
         readings=_reading_rows(full),
-        trust=tuple(f"{setup_title(job, t.setup)}: {item.text}" for t in takes for item in t.trust),
+        trust=tuple(f"{setup_title(plan, t.setup)}: {item.text}" for t in takes for item in t.trust),
         notes=tuple(f"{take_title(t)}: {t.note}" for t in takes if t.note),
     )
 

@@ -13,14 +13,12 @@ from utter_calm.errors import DeviceGone, InputError
 from utter_calm.quantities import parse_quantity
 from utter_calm.rig.profile import RigProfile
 from utter_calm.rig.protocol import RATES_HZ, DeviceInfo, FloatArray, RecordedBlock, StreamSettings
-from utter_calm.standins.amplifier import Amplifier, AmplifierModel
-from utter_calm.standins.base import StandIn
-from utter_calm.standins.cable import Cable
+from utter_calm.standins.base import Bench, StandIn
+from utter_calm.standins.catalogue import CATALOGUE
 from utter_calm.standins.converter import ConverterModel, InputConverter, OutputConverter
 
-CABLE = "cable"
-DOME_AMPLIFIER = "dome amplifier"
-UNITS = (DOME_AMPLIFIER, CABLE)
+UNITS = tuple(CATALOGUE)
+_FIRST = "dome amplifier"
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,8 +47,10 @@ class SimulatedDevice:
         self.faults = faults or Faults()
         self._seed = seed
         self._lock = threading.Lock()
-        self._unit = DOME_AMPLIFIER
+        self._unit = _FIRST
         self._load_ohm = 8.0
+        self._pickup_ratio = profile.pickup_ratio
+        self._positions: dict[str, str] = {}
         self._changes = 0
 
     @property
@@ -73,12 +73,17 @@ class SimulatedDevice:
         """Number of changes at the bench so far: a running stream looks at it to follow them."""
         return self._changes
 
+    @property
+    def pickup_ratio(self) -> float:
+        """By how much the pickup divides."""
+        return self._pickup_ratio
+
     def can_set(self, factor: str) -> bool:
         """Whether the bench can switch this factor by itself."""
-        return factor in ("load", "unit")
+        return factor in ("load", "unit", "pickup") or any(factor in entry.positions for entry in CATALOGUE.values())
 
     def set_value(self, factor: str, value: str) -> None:
-        """Switch the load (a resistance, or ``"none"``) or the unit (one of ``UNITS``).
+        """Switch the load (a resistance, or ``"none"``), the unit (one of ``UNITS``), the pickup, or a knob of a unit.
 
         Raises
         ------
@@ -93,19 +98,29 @@ class SimulatedDevice:
                 self._load_ohm = ohm
             elif factor == "unit" and value in UNITS:
                 self._unit = value
+            elif factor == "pickup":
+                self._pickup_ratio = parse_quantity(value, "1", what="pickup")
             else:
-                raise InputError(
-                    f"The simulated bench has no {factor} “{value}”.",
-                    hint=f"It has the units {', '.join(UNITS)} and a load.",
-                )
+                self._turn(factor, value)
             self._changes += 1
+
+    def _turn(self, factor: str, value: str) -> None:
+        """Set a knob or switch of any unit of the bench; a number is free, a position must be one that it has."""
+        known = [entry.positions[factor] for entry in CATALOGUE.values() if factor in entry.positions]
+        if not known:
+            raise InputError(
+                f"The simulated bench has no {factor} “{value}”.",
+                hint=f"It has the units {', '.join(UNITS)}, a load and a pickup.",
+            )
+        if not any(value in positions or not positions for positions in known):
+            raise InputError(f"The {factor} has no position “{value}”.", hint=f"It has: {', '.join(known[0])}.")
+        self._positions[factor] = value
 
     def stand_in(self, rate_hz: int, seed: int) -> StandIn:
         """Make a fresh stand-in for what is connected now."""
         with self._lock:
-            if self._unit == CABLE:
-                return Cable()
-            return Amplifier(AmplifierModel(), rate_hz, self._load_ohm, seed)
+            bench = Bench(rate_hz, self._load_ohm, dict(self._positions), seed)
+            return CATALOGUE[self._unit].make(bench)
 
     def open(self, settings: StreamSettings) -> SimulatedStream:
         """Open a stream."""
@@ -159,7 +174,7 @@ class SimulatedStream:
         self._closed = True
 
     def _pickup(self) -> float:
-        return self._device.profile.pickup_ratio
+        return self._device.pickup_ratio
 
     def _keep_pace(self) -> None:
         if not self.settings.paced:

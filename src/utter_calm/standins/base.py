@@ -1,7 +1,8 @@
-"""What every stand-in offers."""
+"""What every stand-in offers, and what the bench tells it when it is put in."""
 
 from __future__ import annotations
 
+from dataclasses import dataclass, field
 from typing import Protocol
 
 import numpy as np
@@ -16,3 +17,33 @@ class StandIn(Protocol):
     def process(self, volts: FloatArray) -> FloatArray:
         """Give the voltage across the load for a block of input volts, both (n, 2); carries its state to the next block."""
         ...
+
+
+@dataclass(frozen=True, slots=True)
+class Bench:
+    """How the bench stands.
+
+    Parameters
+    ----------
+    rate_hz
+        Samples per second of the blocks.
+    load_ohm
+        Resistance on both outputs; infinite for none.
+    positions
+        Knob or switch to its position.
+    seed
+        Of all noise.
+    """
+
+    rate_hz: float
+    load_ohm: float
+    positions: dict[str, str] = field(default_factory=dict)
+    seed: int = 1
+
+    def position(self, knob: str, default: str) -> str:
+        """How a knob stands."""
+        return self.positions.get(knob, default)
+
+    def divider(self, source_ohm: float) -> float:
+        """What a source of so many ohm keeps of its voltage under the load."""
+        return 1 / (1 + source_ohm / self.load_ohm)

@@ -36,3 +36,23 @@ class Filter:
 
         out, self._state = sosfilt(self._sections, signal, axis=0, zi=self._state)
         return np.asarray(out)
+
+
+def resonant_low_pass(corner_hz: float, q: float, rate_hz: float) -> list[float]:
+    """Second-order low-pass by the bilinear transform, its corner kept in place."""
+    w = 2 * math.pi * min(corner_hz, 0.45 * rate_hz) / rate_hz
+    alpha, c = math.sin(w) / (2 * q), math.cos(w)
+    a0 = 1 + alpha
+    return [(1 - c) / 2 / a0, (1 - c) / a0, (1 - c) / 2 / a0, 1.0, -2 * c / a0, (1 - alpha) / a0]
+
+
+def shelf(corner_hz: float, gain_db: float, rate_hz: float, *, high: bool) -> list[float]:
+    """First-order shelf: ``gain_db`` above (``high``) or below the corner, which lies half way in dB."""
+    gain = 10 ** (gain_db / 20)
+    k = math.tan(math.pi * corner_hz / rate_hz)
+    if high:
+        zero, pole, top = k / math.sqrt(gain), k * math.sqrt(gain), gain
+    else:
+        zero, pole, top = k * math.sqrt(gain), k / math.sqrt(gain), 1.0
+    scale = top / (1 + pole)
+    return [scale * (1 + zero), scale * (zero - 1), 0.0, 1.0, (pole - 1) / (1 + pole), 0.0]

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
 
 from utter_calm.errors import InputError
 from utter_calm.job.model import LOAD, Factor, Step
-from utter_calm.measure.kind import StepSettings, setting_fields
+from utter_calm.measure.kind import SettingField, SettingValues, StepSettings, setting_fields
 from utter_calm.measure.kinds import KINDS
 from utter_calm.present.values import condition_text
 from utter_calm.quantities import amplitude_to_db, db_to_amplitude, parse_quantity
@@ -35,23 +35,40 @@ def _line(text: str, label: str) -> QLineEdit:
 
 
 def settings_lines(
-    settings_type: type[StepSettings], values: dict[str, float], *, analysis_only: bool = False
+    settings_type: type[StepSettings], values: SettingValues, *, analysis_only: bool = False
 ) -> list[FormLine]:
     """Make a form's lines from the declaration of a kind's settings."""
     return [
-        FormLine(f.name, f.label, QuantityEdit(f.label, f.unit, values.get(f.name, 0.0)))
+        FormLine(f.name, f.label, _setting_field(f, values.get(f.name, "" if f.is_text else 0.0)))
         for f in setting_fields(settings_type)
         if f.analysis_only or not analysis_only
     ]
 
 
-def settings_from(form: PopupForm, settings_type: type[StepSettings], values: dict[str, float]) -> StepSettings:
+def _setting_field(declared: SettingField, value: float | str) -> QWidget:
+    if declared.choices:
+        chooser = QComboBox()
+        chooser.setAccessibleName(declared.label)
+        chooser.addItems(declared.choices)
+        chooser.setCurrentText(str(value))
+        return chooser
+    if declared.is_text:
+        return _line(str(value), declared.label)
+    return QuantityEdit(declared.label, declared.unit, float(value))
+
+
+def settings_from(form: PopupForm, settings_type: type[StepSettings], values: SettingValues) -> StepSettings:
     """Read the settings back from a form; fields that are not in it keep their values."""
     merged = dict(values)
-    for field in setting_fields(settings_type):
-        if field.name in form.fields:
-            value = form.quantity(field.name)
-            merged[field.name] = round(value) if field.name == "rate_hz" else value
+    for declared in setting_fields(settings_type):
+        field = form.fields.get(declared.name)
+        if isinstance(field, QComboBox):
+            merged[declared.name] = field.currentText()
+        elif isinstance(field, QuantityEdit):
+            value = field.value()
+            merged[declared.name] = round(value) if declared.whole else value
+        elif field is not None:
+            merged[declared.name] = form.text(declared.name)
     return settings_type(**merged)
 
 
@@ -64,7 +81,9 @@ def step_editor(session: JobSession, parent: QWidget) -> PopupForm | None:
 
     def apply(form: PopupForm) -> None:
         settings = settings_from(form, kind.settings_type, step.settings)
-        session.document.rig.check_level(settings.level_v)  # type: ignore[attr-defined]
+        highest = kind.highest_level(settings)
+        if highest is not None:
+            session.plan.rig.check_level(highest)
         session.edit_step(step, settings)
 
     form = PopupForm(parent, f"{step.title}: {kind.question}", settings_lines(kind.settings_type, step.settings), apply)
@@ -74,16 +93,16 @@ def step_editor(session: JobSession, parent: QWidget) -> PopupForm | None:
 
 def _remove_step(session: JobSession, step: Step) -> None:
     """Take a step out of the plan; its takes stay in the file, and undo brings it back."""
-    steps = tuple(s for s in session.document.steps if s.id != step.id)
-    session.edit(f"remove {step.title}", replace(session.document, steps=steps))
+    steps = tuple(s for s in session.plan.steps if s.id != step.id)
+    session.edit_plan(f"remove {step.title}", replace(session.plan, steps=steps))
 
 
 def _output_editor(session: JobSession, parent: QWidget) -> PopupForm:
-    rig = session.document.rig
+    rig = session.plan.rig
 
     def apply(form: PopupForm) -> None:
         changed = replace(rig, ceiling_v=form.quantity("ceiling"), output_full_scale_v=form.quantity("full_scale"))
-        session.edit("change the output", replace(session.document, rig=changed))
+        session.edit_plan("change the output", replace(session.plan, rig=changed))
 
     lines = [
         FormLine("ceiling", "Never more than", QuantityEdit("Ceiling", "V", rig.ceiling_v)),
@@ -93,11 +112,11 @@ def _output_editor(session: JobSession, parent: QWidget) -> PopupForm:
 
 
 def _input_editor(session: JobSession, parent: QWidget) -> PopupForm:
-    rig = session.document.rig
+    rig = session.plan.rig
 
     def apply(form: PopupForm) -> None:
         changed = replace(rig, input_full_scale_v=form.quantity("full_scale"), calibrated=form.text("calibrated"))
-        session.edit("change the input", replace(session.document, rig=changed))
+        session.edit_plan("change the input", replace(session.plan, rig=changed))
 
     lines = [
         FormLine("full_scale", "Sine at full scale", QuantityEdit("Input full scale", "V", rig.input_full_scale_v)),
@@ -107,11 +126,11 @@ def _input_editor(session: JobSession, parent: QWidget) -> PopupForm:
 
 
 def _pickup_editor(session: JobSession, parent: QWidget) -> PopupForm:
-    rig = session.document.rig
+    rig = session.plan.rig
 
     def apply(form: PopupForm) -> None:
         changed = replace(rig, pickup_ratio=form.quantity("ratio"), u_level=form.quantity("u_level") / 2)
-        session.edit("change the pickup", replace(session.document, rig=changed))
+        session.edit_plan("change the pickup", replace(session.plan, rig=changed))
 
     lines = [
         FormLine("ratio", "Divides by", QuantityEdit("Pickup ratio", "1", rig.pickup_ratio)),
@@ -130,7 +149,7 @@ class _Percent(QuantityEdit):
 
 
 def _unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
-    unit = session.document.unit
+    unit = session.plan.unit
 
     def apply(form: PopupForm) -> None:
         gain = db_to_amplitude(_decibels(form.text("gain")))
@@ -138,7 +157,7 @@ def _unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
             unit, name=form.text("name") or "Unit", sample=form.text("sample"), settings=form.text("settings"),
             nominal_gain=gain, notes=form.text("notes"),
         )  # fmt: skip
-        session.edit("change the unit", replace(session.document, unit=changed))
+        session.edit_plan("change the unit", replace(session.plan, unit=changed))
 
     lines = [
         FormLine("name", "What it is", _line(unit.name, "What it is")),
@@ -161,7 +180,7 @@ def _decibels(text: str) -> float:
 
 def load_editor(session: JobSession, parent: QWidget) -> PopupForm:
     """Choose the load that is switched on, and which loads the plan varies."""
-    document = session.document
+    document = session.plan
     factor = next((f for f in document.factors if f.name == LOAD), Factor(LOAD, ()))
     chooser = QComboBox()
     chooser.setAccessibleName("Load that is switched on")
@@ -181,7 +200,7 @@ def load_editor(session: JobSession, parent: QWidget) -> PopupForm:
         if factor not in document.factors:
             factors = (*factors, changed)
         rig = replace(document.rig, load_power_w=limit)
-        session.edit("change the loads", replace(document, factors=factors, rig=rig))
+        session.edit_plan("change the loads", replace(document, factors=factors, rig=rig))
         if chooser.currentData() != session.standing_load:
             session.set_bench(LOAD, str(chooser.currentData()))
 
@@ -226,11 +245,9 @@ def add_step_editor(session: JobSession, parent: QWidget) -> PopupForm:
 
     def apply(form: PopupForm) -> None:
         kind = KINDS[str(chooser.currentData())]
-        taken = {s.id for s in session.document.steps}
-        base = kind.key.replace("_", "-")
-        ident = next(n for n in (base, *(f"{base}-{k}" for k in range(2, 999))) if n not in taken)
+        ident = session.document.free_step_id(kind.key.replace("_", "-"))
         step = Step(ident, kind.key, label=form.text("label")).with_settings(kind.settings_type())
-        session.edit(f"add {step.title}", replace(session.document, steps=(*session.document.steps, step)))
+        session.edit_plan(f"add {step.title}", replace(session.plan, steps=(*session.plan.steps, step)))
 
     lines = [
         FormLine("kind", "Measure", chooser),
@@ -245,7 +262,7 @@ def add_condition_editor(session: JobSession, parent: QWidget) -> PopupForm:
     def apply(form: PopupForm) -> None:
         name = form.text("name").lower()
         values = tuple(dict.fromkeys(v.strip() for v in form.text("values").split(",") if v.strip()))
-        known = {f.name for f in session.document.factors}
+        known = {f.name for f in session.plan.factors}
         if not name or not values:
             raise InputError("A condition needs a name and at least one value.", hint="As in: volume; half, full.")
         if name in known or name == "unit":
@@ -253,7 +270,7 @@ def add_condition_editor(session: JobSession, parent: QWidget) -> PopupForm:
         if name == LOAD:
             values = parse_loads(", ".join(values))
         factor = Factor(name, values, form.text("prompt") or "Set {name} to {value}.")
-        session.edit(f"vary {name}", replace(session.document, factors=(*session.document.factors, factor)))
+        session.edit_plan(f"vary {name}", replace(session.plan, factors=(*session.plan.factors, factor)))
 
     lines = [
         FormLine("name", "What is varied", _line("", "What is varied")),

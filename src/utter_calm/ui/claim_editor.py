@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
 
 from utter_calm.errors import InputError
 from utter_calm.job.model import Claim, MaskPoint
-from utter_calm.present.definitions import DEFINITIONS, definition
+from utter_calm.measure.kinds import DEFINITIONS, definition
 from utter_calm.present.values import condition_text
 from utter_calm.quantities import amplitude_to_db, db_to_amplitude, parse_quantity
 from utter_calm.quantities.text import fixed
@@ -81,7 +81,7 @@ def parse_mask(text: str) -> tuple[MaskPoint, ...]:
 
 def claim_editor(session: JobSession, parent: QWidget, claim: Claim | None) -> PopupForm:
     """Edit a claim, or a new one."""
-    document = session.document
+    document = session.plan
     steps = QComboBox()
     steps.setAccessibleName("Step that tells")
     for step in document.steps:
@@ -124,7 +124,7 @@ def claim_editor(session: JobSession, parent: QWidget, claim: Claim | None) -> P
                        low=low, high=high, mask=mask, conditions=where.currentData())  # fmt: skip
         others = document.claims
         claims = tuple(made if c.id == old.id else c for c in others) if old.id else (*others, made)
-        session.edit("change a claim" if old.id else "add a claim", replace(document, claims=claims))
+        session.edit_plan("change a claim" if old.id else "add a claim", replace(document, claims=claims))
 
     lines = [
         FormLine("text", "As the data sheet says it", field(old.text, "Text of the claim")),
@@ -139,5 +139,5 @@ def claim_editor(session: JobSession, parent: QWidget, claim: Claim | None) -> P
 
 
 def _fresh_id(session: JobSession) -> str:
-    taken = {c.id for c in session.document.claims}
+    taken = {c.id for c in session.plan.claims}
     return next(f"claim-{n}" for n in range(1, 100_000) if f"claim-{n}" not in taken)

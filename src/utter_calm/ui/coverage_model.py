@@ -6,8 +6,8 @@ from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
 
-from utter_calm.job.job import Job
 from utter_calm.present.coverage import CellView, CoverageView, coverage_view
+from utter_calm.ui.session import JobSession
 
 CELL_ROLE = Qt.ItemDataRole.UserRole
 _Index = QModelIndex | QPersistentModelIndex
@@ -16,10 +16,10 @@ _Index = QModelIndex | QPersistentModelIndex
 class CoverageModel(QAbstractTableModel):
     """Steps down, setups across. ``CELL_ROLE`` gives the :class:`CellView`."""
 
-    def __init__(self, job: Job) -> None:
+    def __init__(self, session: JobSession) -> None:
         super().__init__()
-        self._job = job
-        self._view: CoverageView = coverage_view(job)
+        self._session = session
+        self._view: CoverageView = coverage_view(session.job, session.plan)
 
     @property
     def view(self) -> CoverageView:
@@ -28,7 +28,7 @@ class CoverageModel(QAbstractTableModel):
 
     def renew(self) -> None:
         """Look at the job again; the table keeps its place when only cells changed."""
-        view = coverage_view(self._job)
+        view = coverage_view(self._session.job, self._session.plan)
         if (view.rows, view.columns) != (self._view.rows, self._view.columns):
             self.beginResetModel()
             self._view = view

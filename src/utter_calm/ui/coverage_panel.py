@@ -6,6 +6,7 @@ from PySide6.QtCore import QItemSelectionModel, QModelIndex, QPointF, QRect, QRe
 from PySide6.QtGui import QColor, QFont, QPainter, QPen
 from PySide6.QtWidgets import (
     QAbstractItemView,
+    QComboBox,
     QHBoxLayout,
     QHeaderView,
     QLabel,
@@ -17,7 +18,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from utter_calm.job.run import Cell
+from utter_calm.job.cell import Cell
 from utter_calm.present.coverage import CellView
 from utter_calm.ui.coverage_model import CELL_ROLE, CoverageModel
 from utter_calm.ui.shapes import draw_outcome
@@ -101,6 +102,7 @@ class CoveragePanel(QWidget):
     chosen = Signal(object)
     add_step = Signal()
     add_condition = Signal()
+    plan_chosen = Signal(int)
 
     def __init__(self, model: CoverageModel) -> None:
         super().__init__()
@@ -112,6 +114,12 @@ class CoveragePanel(QWidget):
         self._heading = QLabel("Coverage")
         self._heading.setProperty("role", "section")
         layout.addWidget(self._heading)
+        self.plans = QComboBox()
+        self.plans.setAccessibleName("Unit under test")
+        self.plans.setToolTip("Whose plan is shown (PgUp and PgDown)")
+        self.plans.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.plans.activated.connect(self.plan_chosen)
+        layout.addWidget(self.plans)
         self.table = _Table()
         self.table.setAccessibleName("Coverage: steps down, setups across")
         self.table.setModel(model)
@@ -154,6 +162,14 @@ class CoveragePanel(QWidget):
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._selection())
         self.table.selectionModel().currentChanged.connect(lambda *_: self._selection())
         self.renew()
+
+    def show_plans(self, titles: list[str], index: int) -> None:
+        """Offer the units of the job; a job of one unit needs no choice."""
+        if titles != [self.plans.itemText(i) for i in range(self.plans.count())]:
+            self.plans.clear()
+            self.plans.addItems(titles)
+        self.plans.setCurrentIndex(index)
+        self.plans.setVisible(len(titles) > 1)
 
     def renew(self) -> None:
         """Look at the job again."""

@@ -40,14 +40,14 @@ class LiveControl(QObject):
         DeviceGone
             The device is not there.
         """
-        steps = [s for s in (self._session.step, *self._session.document.steps) if s is not None]
+        steps = [s for s in (self._session.step, *self._session.plan.steps) if s is not None]
         for step in steps:
             settings = step.typed_settings()
             if isinstance(settings, FirstLookSettings):
                 break
         else:
             raise InputError("No step of the plan is a tone.", hint="Add a first look with “+ step”.")
-        rig = self._session.document.rig
+        rig = self._session.plan.rig
         device = self._session.bench.device
         self._tone = LiveTone(device, rig, settings.frequency_hz, settings.level_v, settings.rate_hz)
         self.level_v = settings.level_v

@@ -91,7 +91,7 @@ class _TablePlace(QWidget):
 
     def renew(self) -> None:
         """Look at the job again; show the table, or the word when it is empty."""
-        self.model.renew(self._session.job)
+        self.model.renew(self._session.job, self._session.plan)
         self._stack.setCurrentIndex(0 if self.model.rowCount() else 1)
         self._enable()
 
@@ -146,9 +146,9 @@ class ClaimsPlace(_TablePlace):
 
     def _remove(self) -> None:
         gone = {claim.id for claim, _, _ in self.chosen()}
-        document = self._session.document
+        document = self._session.plan
         kept = tuple(c for c in document.claims if c.id not in gone)
-        self._session.edit("remove claims", replace(document, claims=kept))
+        self._session.edit_plan("remove claims", replace(document, claims=kept))
 
 
 class TakesPlace(_TablePlace):
@@ -177,7 +177,7 @@ class TakesPlace(_TablePlace):
     def _enable(self) -> None:
         takes = self.chosen()
         self.overlay.setEnabled(bool(takes) and len({t.kind for t in takes}) == 1)
-        known = {s.id for s in self._session.document.steps}
+        known = {s.id for s in self._session.plan.steps}
         self.again.setEnabled(len(takes) == 1 and takes[0].step in known)
 
     def _show(self) -> None:
@@ -193,7 +193,7 @@ class TakesPlace(_TablePlace):
 
 def recompute_form(session: JobSession, parent: QWidget, take: TakeSummary) -> PopupForm:
     """Ask for other analysis settings for an old take."""
-    kind = session.document.step(take.step).measure
+    kind = session.plan.step(take.step).measure
 
     def apply(form: PopupForm) -> None:
         settings = settings_from(form, kind.settings_type, take.settings)

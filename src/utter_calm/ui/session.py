@@ -9,11 +9,12 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from utter_calm.errors import UtterCalmError
+from utter_calm.job.cell import PICKUP_FACTOR, Cell
 from utter_calm.job.demo import simulated_bench
 from utter_calm.job.job import Job
-from utter_calm.job.model import LOAD, JobDocument, Step
+from utter_calm.job.model import LOAD, JobDocument, Plan, Step
 from utter_calm.job.recent import remember
-from utter_calm.job.run import Answer, Bench, Cell, Prompt
+from utter_calm.job.run import Answer, Bench, Prompt
 from utter_calm.job.take import FLOOR, TakeSummary
 from utter_calm.measure.kind import StepSettings
 from utter_calm.ui.worker import Computation, RunWorker
@@ -53,7 +54,8 @@ class JobSession(QObject):
     def __init__(self, job: Job, parent: QObject | None = None) -> None:
         super().__init__(parent)
         self.job = job
-        self.bench: Bench = simulated_bench(job.document.rig)
+        self.bench: Bench = simulated_bench(job.document.plans[0].rig)
+        self.plan_index = 0
         self.undo = QUndoStack(self)
         self.auto_rig = False
         self.selected: tuple[Cell, ...] = ()
@@ -76,19 +78,37 @@ class JobSession(QObject):
         if document != self.document:
             self.undo.push(_Edit(self, text, self.document, document))
 
+    @property
+    def plan(self) -> Plan:
+        """The plan that is looked at."""
+        return self.document.plans[min(self.plan_index, len(self.document.plans) - 1)]
+
+    def edit_plan(self, text: str, plan: Plan) -> None:
+        """Change the plan that is looked at, in a way that undo can take back."""
+        self.edit(text, self.document.with_plan(self.plan_index, plan))
+
+    def choose_plan(self, index: int) -> None:
+        """Look at another unit's plan."""
+        if index != self.plan_index and 0 <= index < len(self.document.plans):
+            self.plan_index = index
+            self.selected, self.pinned = (), ()
+            self.document_changed.emit()
+
     def store_document(self, document: JobDocument) -> None:
         """Write a document; called by the undo commands."""
-        rig_changed = document.rig != self.document.rig
+        rig_changed = [p.rig for p in document.plans] != [p.rig for p in self.document.plans]
         try:
             self.job.edit(document)
         except UtterCalmError as problem:
             self.warned.emit(problem)
             return
+        self.plan_index = min(self.plan_index, len(document.plans) - 1)
         if rig_changed:
             standing = self.bench.standing
-            self.bench = simulated_bench(document.rig)
+            self.bench = simulated_bench(self.plan.rig)
             for factor, value in standing:
-                self.set_bench(factor, value)
+                if factor != PICKUP_FACTOR:
+                    self.set_bench(factor, value)
         self.document_changed.emit()
 
     def edit_step(self, step: Step, settings: StepSettings) -> None:
@@ -101,8 +121,8 @@ class JobSession(QObject):
         """
         settings.check()
         changed = step.with_settings(settings)
-        steps = tuple(changed if s.id == step.id else s for s in self.document.steps)
-        self.edit(f"change {step.title}", replace(self.document, steps=steps))
+        steps = tuple(changed if s.id == step.id else s for s in self.plan.steps)
+        self.edit_plan(f"change {step.title}", replace(self.plan, steps=steps))
 
     def save_as(self, path: Path) -> None:
         """Go on in a new file; errors as in :meth:`Job.save_as`."""
@@ -116,7 +136,7 @@ class JobSession(QObject):
     def step(self) -> Step | None:
         """The step of the chosen cells."""
         ids = [cell.step for cell in self.selected]
-        known = {s.id: s for s in self.document.steps}
+        known = {s.id: s for s in self.plan.steps}
         return known.get(ids[-1]) if ids else next(iter(known.values()), None)
 
     def select(self, cells: tuple[Cell, ...]) -> None:

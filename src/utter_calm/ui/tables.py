@@ -7,7 +7,7 @@ from typing import Any
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
 
 from utter_calm.job.job import Job
-from utter_calm.job.model import Claim, Setup
+from utter_calm.job.model import Claim, Plan, Setup
 from utter_calm.job.take import TakeSummary
 from utter_calm.present.coverage import setup_title
 from utter_calm.present.panel import ClaimView, claim_view
@@ -60,17 +60,13 @@ class ClaimsModel(_RowsModel):
 
     headings = ("verdict", "claim", "setup", "measured", "margin")
 
-    def renew(self, job: Job) -> None:
+    def renew(self, job: Job, plan: Plan) -> None:
         """Look at the job again."""
         rows: list[tuple[tuple[str, ...], tuple[Claim, Setup, ClaimView]]] = []
-        for claim in job.document.claims:
-            for setup in job.document.setups():
-                for verdict in job.verdicts(claim.step, setup):
-                    if verdict.claim.id == claim.id:
-                        view = claim_view(verdict)
-                        where = setup_title(job, setup)
-                        texts = (view.outcome.value, view.text, where, view.measured, view.margin)
-                        rows.append((texts, (claim, setup, view)))
+        for verdict, setup in job.claim_rows(plan):
+            view = claim_view(verdict)
+            texts = (view.outcome.value, view.text, setup_title(plan, setup), view.measured, view.margin)
+            rows.append((texts, (verdict.claim, setup, view)))
         self._replace(rows)
 
 
@@ -79,7 +75,7 @@ class TakesModel(_RowsModel):
 
     headings = ("take", "step", "of", "taken at (UTC)", "trust", "note")
 
-    def renew(self, job: Job) -> None:
+    def renew(self, job: Job, _plan: Plan) -> None:
         """Look at the job again."""
         titles = {s.id: s.title for s in job.document.steps}
         rows: list[tuple[tuple[str, ...], TakeSummary]] = []

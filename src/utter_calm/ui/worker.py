@@ -9,8 +9,9 @@ from collections.abc import Callable
 from PySide6.QtCore import QObject, QThread, Signal
 
 from utter_calm.errors import Cancelled, UtterCalmError
+from utter_calm.job.cell import Cell
 from utter_calm.job.job import Job
-from utter_calm.job.run import Answer, Bench, Cell, Prompt, RunHooks, RunProgress, run_cells
+from utter_calm.job.run import Answer, Bench, Prompt, RunHooks, RunProgress, run_cells
 
 
 class RunWorker(QThread):

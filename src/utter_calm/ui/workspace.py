@@ -16,14 +16,15 @@ from PySide6.QtWidgets import (
 )
 
 from utter_calm.errors import UtterCalmError
+from utter_calm.job.cell import Cell
 from utter_calm.job.job import Job
 from utter_calm.job.model import Setup
-from utter_calm.job.run import Cell, Prompt, RunProgress
+from utter_calm.job.run import Prompt, RunProgress
 from utter_calm.job.take import FLOOR, Take, TakeSummary
-from utter_calm.measure.kinds import kind_of
+from utter_calm.measure.kinds import is_floored, kind_of
 from utter_calm.measure.live import LiveFrame
 from utter_calm.measure.result import Result
-from utter_calm.present.chain import chain_view, level_view
+from utter_calm.present.chain import chain_view, level_of, level_view
 from utter_calm.present.panel import panel_view
 from utter_calm.present.plot import empty_plot, plot_view
 from utter_calm.present.words import take_title
@@ -60,8 +61,7 @@ class Workspace(QWidget):
         self._build()
         self._connect()
         self.renew_all()
-        if job.document.steps:
-            self.coverage.choose(0, [1] if job.document.setups() else [0])
+        self._choose_first()
 
     # --- building -------------------------------------------------------------------------------------------------
 
@@ -77,7 +77,7 @@ class Workspace(QWidget):
         self.message.setWordWrap(True)
         self.message.hide()
         self.prompt = PromptBar()
-        self.coverage = CoveragePanel(CoverageModel(self.session.job))
+        self.coverage = CoveragePanel(CoverageModel(self.session))
         self.plot = PlotPane()
         self.live_pane = LivePane()
         self.claims = ClaimsPlace(self.session)
@@ -137,6 +137,7 @@ class Workspace(QWidget):
         s.warned.connect(lambda problem: self.tell(str(problem)))
         self.prompt.answered.connect(s.answer)
         self.coverage.chosen.connect(s.select)
+        self.coverage.plan_chosen.connect(self._choose_plan)
         self.coverage.add_step.connect(lambda: add_step_editor(s, self).open_under(self.coverage.step_button))
         self.coverage.add_condition.connect(
             lambda: add_condition_editor(s, self).open_under(self.coverage.condition_button)
@@ -168,9 +169,9 @@ class Workspace(QWidget):
         step = self.session.step
         if step is None or self.live.running:
             return
-        setups = self.session.document.setups()
+        setups = self.session.plan.setups()
         self.session.run([Cell(step.id, setup) for setup in setups])
-        row = [s.id for s in self.session.document.steps].index(step.id)
+        row = [s.id for s in self.session.plan.steps].index(step.id)
         self.coverage.choose(row, list(range(1, len(setups) + 1)))
 
     def take_missing(self, *, auto: bool | None = None) -> None:
@@ -184,7 +185,7 @@ class Workspace(QWidget):
     def take_floor(self) -> None:
         """Measure the rig alone for every step."""
         if not self.live.running:
-            self.session.run([Cell(s.id, Setup(), FLOOR) for s in self.session.document.steps])
+            self.session.run([Cell(s.id, Setup(), FLOOR) for s in self.session.plan.steps])
 
     def mute(self) -> None:
         """Silence: stop the live tone and the run."""
@@ -205,7 +206,7 @@ class Workspace(QWidget):
     def compute_again(self) -> None:
         """Ask for other analysis settings for the take that is shown."""
         takes = self.session.shown_takes()
-        known = {s.id for s in self.session.document.steps}
+        known = {s.id for s in self.session.plan.steps}
         if takes and takes[-1].step in known:
             recompute_form(self.session, self, takes[-1]).open_under(self.plot.title)
         else:
@@ -284,11 +285,21 @@ class Workspace(QWidget):
 
     def renew_all(self) -> None:
         """Look at everything again."""
+        self.coverage.show_plans([p.unit.title for p in self.session.document.plans], self.session.plan_index)
         self.coverage.renew()
         self.claims.renew()
         self.takes.renew()
         self._renew_chosen()
         self._renew_running()
+
+    def _choose_first(self) -> None:
+        plan = self.session.plan
+        if plan.steps:
+            self.coverage.choose(0, [1] if plan.setups() else [0])
+
+    def _choose_plan(self, index: int) -> None:
+        self.session.choose_plan(index)
+        self._choose_first()
 
     def _takes_changed(self) -> None:
         self.coverage.renew()
@@ -369,7 +380,7 @@ class Workspace(QWidget):
         takes = s.shown_takes()
         shown = takes[-1] if takes else None
         simulated = s.bench.device.info.simulated
-        self.chain.show_view(chain_view(s.job, s.step, s.standing_load, shown, simulated=simulated))
+        self.chain.show_view(chain_view(s.plan, s.step, s.standing_load, shown, simulated=simulated))
         self._renew_level()
         if shown is not None and not self.live.running:
             headrooms = [r.value for r in shown.readings if r.name == "headroom"]
@@ -378,15 +389,14 @@ class Workspace(QWidget):
     def _renew_level(self) -> None:
         s = self.session
         level = self.live.level_v if self.live.running else self._step_level()
-        rig = s.document.rig
-        view = level_view(s.job, s.step, s.standing_load, level)
+        rig = s.plan.rig
+        view = level_view(s.job, s.plan, s.step, s.standing_load, level)
         self.transport.show_level(view, level, min(rig.ceiling_v, rig.output_full_scale_v))
         if self.live.running and level is not None:
             self.chain.links["signal"].show_live(f"{si_text(level, 'V', digits=3)}, running")
 
     def _step_level(self) -> float | None:
-        step = self.session.step
-        return step.settings.get("level_v") if step else None
+        return level_of(self.session.plan, self.session.step)
 
     def _renew_running(self) -> None:
         running, live = self.session.running, self.live.running
@@ -422,11 +432,11 @@ class Workspace(QWidget):
 
     def _show_claim(self, claim, setup) -> None:  # noqa: ANN001
         """Go to the cell behind a line of the claims."""
-        steps = [s.id for s in self.session.document.steps]
-        setups = list(self.session.document.setups())
+        steps = [s.id for s in self.session.plan.steps]
+        setups = list(self.session.plan.setups())
         if claim.step in steps and setup in setups:
             if claim.mask:
-                self._spec_by_kind[self.session.document.step(claim.step).kind] = claim.name
+                self._spec_by_kind[self.session.plan.step(claim.step).kind] = claim.name
             self.show_place("plot")
             self.coverage.choose(steps.index(claim.step), [setups.index(setup) + 1])
 
@@ -449,14 +459,14 @@ class Workspace(QWidget):
             self._set_live_level(level_v)
         else:
             s = self.session
-            view = level_view(s.job, s.step, s.standing_load, level_v)
+            view = level_view(s.job, s.plan, s.step, s.standing_load, level_v)
             self.transport.level.setText(view.main)
             self.transport.beside.setText(view.beside)
 
     def _level_settled(self, level_v: float) -> None:
         step = self.session.step
         try:
-            self.session.document.rig.check_level(level_v)
+            self.session.plan.rig.check_level(level_v)
             if self.live.running:
                 self._set_live_level(level_v)
             elif step is not None and "level_v" in step.settings:
@@ -489,7 +499,7 @@ class Workspace(QWidget):
         self._renew_level()
 
     def _live_framed(self, frame: LiveFrame) -> None:
-        rig = self.session.document.rig
+        rig = self.session.plan.rig
         peak = abs(frame.wave).max(axis=0) / rig.input_peak_v
         self.chain.links["input"].set_meter(tuple(float(v) for v in peak))
         if frame.result is not None and frame.result is not self._live_result:
@@ -505,12 +515,12 @@ class Workspace(QWidget):
 def _live_take(frame: LiveFrame, session: JobSession) -> Take:
     """Dress the live readings as a take, for the panel."""
     assert frame.result is not None
-    document = session.document
-    floor = next((session.job.floor(s.id) for s in document.steps if s.kind == "first_look"), None)
+    plan = session.plan
+    floor = next((session.job.floor(s.id) for s in plan.steps if s.kind == "first_look"), None)
     result = frame.result
     if floor is not None:
-        result = result.with_floor(Result(floor.readings))
-    summary = TakeSummary(0, "live", "first_look", "unit", Setup(), {}, "", document.unit.title, document.rig,
+        result = result.with_floor(Result(floor.readings), is_floored)
+    summary = TakeSummary(0, "live", "first_look", "unit", Setup(), {}, "", plan.unit.title, plan.rig,
                           result.readings, (), None, None, 0)  # fmt: skip
     return Take(summary, result)
 

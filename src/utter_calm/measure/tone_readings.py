@@ -1,0 +1,98 @@
+"""Readings of a tone: what they are called, and how an analysis becomes them. Shared by all kinds that play tones."""
+
+from __future__ import annotations
+
+import math
+
+from utter_calm.analysis.tone import ToneAnalysis
+from utter_calm.analysis.weighting import a_weighting, quasi_peak_468
+from utter_calm.measure.capture import Capture
+from utter_calm.measure.definition import Definition
+from utter_calm.measure.result import Reading, ResultBuilder
+from utter_calm.quantities import effective_bits, power_w
+
+TONE_DEFINITIONS: dict[str, Definition] = {
+    "level": Definition("level", "volts", "R.m.s. of the fundamental at the unit's output, by a least-squares sine fit on the "
+                        "raw record (IEEE 1057). Without known volts: FS, where a full-scale sine is 1 (AES17)."),
+    "power": Definition("power", "si", "Level squared over the load's resistance."),
+    "gain": Definition("gain", "db", "Level at the unit's output over level at the rig's output."),
+    "fundamental_frequency": Definition("frequency", "si", "Frequency of the fundamental, by the four-parameter sine fit "
+                                        "(IEEE 1057)."),
+    "thd": Definition("THD", "percent", "Root-sum-square of harmonics 2 to 10 that lie in the band, over the fundamental "
+                      "(IEEE 1241).", better="low", floored=True),
+    "thd_n": Definition("THD+N", "percent", "All that lies in the band but the fundamental and DC, over the fundamental; never "
+                        "below THD. The band is a brick wall. (Over the total, as AES17 has it, 10 % would "
+                        "read 9.95 %.)", better="low", floored=True),
+    "sinad": Definition("SINAD", "db", "Inverse of THD+N.", better="high"),
+    "enob": Definition("effective bits", "si", "(SINAD in dB − 1.76) / 6.02 (IEEE 1241), in the measuring band; the tone is "
+                       "taken as full scale.", better="high"),
+    "noise": Definition("noise", "volts", "R.m.s. of what remains in the band without fundamental, harmonics "
+                        "2 to 10 and DC; in a noise step, of all that lies in the band but DC.", better="low", floored=True),
+    "snr": Definition("SNR", "db", "Level over noise: harmonics do not count, the band is that of the noise.", better="high"),
+    "noise_a": Definition("noise, A-weighted", "volts", "R.m.s. of the noise in the band through A-weighting (IEC 61672-1), "
+                          "applied to its spectrum.", better="low", floored=True),
+    "noise_468": Definition("noise, 468", "volts", "Quasi-peak of the noise in the band through the weighting of ITU-R BS.468; "
+                            "the detector reads the r.m.s. of a steady sine.", better="low", floored=True),
+    "dc": Definition("DC", "si", "Constant part of the record. In volts instantaneous; without known volts as a part of digital "
+                     "full scale."),
+    "headroom": Definition("input headroom", "db", "Digital full scale of the input over the highest sample.", better="high"),
+    "mains_frequency": Definition("mains", "si", "Mains frequency whose multiples hold the most power: looked for about 50 Hz "
+                                  "and about 60 Hz, not assumed."),
+    "harmonic_#": Definition("harmonic {}", "percent", "Amplitude of harmonic {} over the fundamental's; its phase is that in "
+                             "x = A1 sin(t) + Ak sin(k t + phase).", better="low", floored=True),
+    "mains_#": Definition("mains × {}", "volts", "R.m.s. of the mains component at {} times the mains frequency.",
+                          better="low", floored=True),
+}  # fmt: skip
+
+
+def add_tone_readings(
+    out: ResultBuilder, tone: ToneAnalysis, capture: Capture, channel: int, *, quasi_peak: bool = False
+) -> None:
+    """Turn what the tone tells into readings; calibration joins the noise in the uncertainty.
+
+    ``quasi_peak`` adds ``noise_468``, which needs a pass over every sample.
+    """
+    u_rel = capture.rig.u_level if capture.rig else 0.0
+    unit = capture.unit
+    out.add("fundamental_frequency", channel, tone.frequency_hz, "Hz", tone.u_frequency_hz)
+    u_level = math.hypot(tone.u_level, tone.level * u_rel)
+    out.add("level", channel, tone.level, unit, u_level)
+    if capture.load_ohm is not None and unit == "V":
+        power = power_w(tone.level, capture.load_ohm)
+        u_load = capture.rig.u_load if capture.rig else 0.0
+        out.add("power", channel, power, "W", power * math.hypot(2 * u_level / tone.level, u_load))
+    if tone.thd is not None:
+        out.add("thd", channel, tone.thd, "1", tone.u_thd)
+    out.add("thd_n", channel, tone.thd_n, "1", tone.u_thd_n)
+    if tone.thd_n > 0:
+        out.add("sinad", channel, tone.sinad, "1", tone.u_thd_n / tone.thd_n * tone.sinad)
+        out.add("enob", channel, effective_bits(tone.sinad), "bit", 8.686 * tone.u_thd_n / tone.thd_n / 6.0206)
+    out.add("noise", channel, tone.noise, unit, math.hypot(tone.u_noise, tone.noise * u_rel))
+    if tone.noise > 0:
+        out.add("snr", channel, tone.level / tone.noise, "1", tone.level / tone.noise * (tone.u_noise / tone.noise))
+    weighted = math.sqrt(tone.noise_spectrum.weighted_power(*tone.band_hz, a_weighting))
+    u_weighted = 1.5 * tone.u_noise / tone.noise if tone.noise > 0 else 0.0
+    out.add("noise_a", channel, weighted, unit, weighted * math.hypot(u_weighted, u_rel))
+    if quasi_peak:
+        peak = quasi_peak_468(tone.rest, capture.rate_hz, tone.band_hz)
+        out.add("noise_468", channel, peak, unit, peak * math.hypot(0.03, u_rel))
+    # a constant has no r.m.s. of a sine: in volts it is instantaneous, without volts it is a part of full scale
+    dc_scale = 1.0 if unit == "V" else 1 / math.sqrt(2)
+    out.add("dc", channel, tone.dc * dc_scale, unit, tone.u_dc * dc_scale)
+    out.add("headroom", channel, capture.scale / tone.peak, "1")
+    for harmonic in tone.harmonics:
+        out.readings.append(
+            Reading(
+                f"harmonic_{harmonic.order}",
+                channel,
+                harmonic.ratio,
+                "1",
+                2 * harmonic.ratio_uncertainty,
+                phase_rad=harmonic.phase_rad,
+            )
+        )
+    if tone.mains is not None:
+        out.add("mains_frequency", channel, tone.mains.frequency_hz, "Hz")
+        lines = zip(tone.mains.multiples.tolist(), tone.mains.rms, tone.mains.rms_uncertainty, strict=True)
+        for multiple, rms, spread in lines:
+            out.add(f"mains_{multiple}", channel, float(rms), unit, math.hypot(float(spread), float(rms) * u_rel))
