@@ -1,19 +1,23 @@
 """Kinds of step on the simulated rig and on captures from elsewhere."""
 
 import threading
+from dataclasses import replace
 
 import numpy as np
 import pytest
 
+from tests.conftest import dithered
 from utter_calm.errors import Cancelled, InputError, MeasurementError, NoSignal
-from utter_calm.measure.capture import Capture
+from utter_calm.measure.capture import Capture, Part
 from utter_calm.measure.first_look import FirstLook, FirstLookSettings
 from utter_calm.measure.kind import setting_changes, setting_fields
-from utter_calm.measure.kinds import KINDS, is_floored, kind_of
+from utter_calm.measure.kinds import KINDS, definition, is_floored, kind_of
+from utter_calm.measure.noise import TONE, NoiseSettings, add_noise
 from utter_calm.measure.response import Response, ResponseSettings
-from utter_calm.measure.result import Reading, Result, Trace
+from utter_calm.measure.result import Reading, Result, ResultBuilder, Trace
 from utter_calm.measure.take_step import take_step
 from utter_calm.rig import Faults, RigProfile, SimulatedDevice
+from utter_calm.standins.amplifier import AmplifierModel
 
 RIG = RigProfile()
 
@@ -23,20 +27,167 @@ def sine_capture(level=0.5, seconds=1.0, rate=48_000, **more):
     return Capture((level * np.sin(2 * np.pi * 997 * t))[:, None], rate, **more)
 
 
+def passages_of(kind, settings):
+    """What a kind plays when nothing comes back but what was played."""
+    steps, out = kind.passages(settings, RIG), []
+    try:
+        passage = next(steps)
+        while True:
+            out.append(passage)
+            both = np.repeat(passage.volts[:, None], 2, axis=1) if passage.volts.ndim == 1 else passage.volts
+            own = Part(0, len(both), passage.tags)
+            heard = Capture(both / (4 * np.sqrt(2)), settings.rate_hz, full_scale_v=4.0, drive_known=True, parts=(own,))
+            passage = steps.send(heard)
+    except StopIteration:
+        return out
+
+
 @pytest.mark.parametrize("kind", KINDS.values(), ids=lambda k: k.key)
 def test_a_kind_declares_all_that_the_rest_follows_from(kind):
     settings = kind.settings_type()
     settings.check()
-    stimulus = kind.stimulus(settings)
-    assert np.isfinite(stimulus.volts).all()
-    assert np.max(np.abs(stimulus.volts)) == pytest.approx(settings.level_v * np.sqrt(2), rel=0.01)
-    assert abs(stimulus.volts[0]) < 1e-4 * settings.level_v
-    assert abs(stimulus.volts[-1]) < 1e-4 * settings.level_v
-    assert np.array_equal(stimulus.volts, kind.stimulus(settings).volts)
+    passages = passages_of(kind, settings)
+    whole = np.concatenate([p.volts if p.volts.ndim == 1 else p.volts.max(axis=1) for p in passages])
+    assert np.isfinite(whole).all()
+    highest = kind.highest_level(settings)
+    assert np.max(np.abs(whole)) <= (highest or 0.0) * np.sqrt(2) * 1.01
+    assert abs(whole[0]) < 3e-3 * (highest or 1.0)
+    assert abs(whole[-1]) < 3e-3 * (highest or 1.0)
+    assert 0.3 < len(whole) / settings.rate_hz / kind.expected_s(settings) < 3
+    again = passages_of(kind, settings)
+    assert all(np.array_equal(a.volts, b.volts) for a, b in zip(passages, again, strict=True))
     assert kind_of(kind.key) is kind
-    assert all(f.label and f.low < f.high for f in setting_fields(kind.settings_type))
+    assert all(f.label and (f.is_text or f.low < f.high) for f in setting_fields(kind.settings_type))
     floor = kind.for_floor(settings, RIG, 30.0)
-    assert settings.level_v < floor.level_v <= RIG.ceiling_v
+    floor.check()
+    assert (kind.highest_level(floor) or 0.0) <= RIG.ceiling_v * 1.0001
+    assert kind.signal(settings)
+    assert kind.headline in {*kind.definitions, "power_at_1_percent"}
+    for name in (kind.headline, *kind.main_readings):
+        assert definition(name).text, name
+
+
+@pytest.mark.parametrize("kind", KINDS.values(), ids=lambda k: k.key)
+def test_a_kind_refuses_what_cannot_be_measured(kind):
+    settings = kind.settings_type()
+    with pytest.raises(InputError):
+        replace(settings, rate_hz=1).check()
+    texts = [f for f in setting_fields(kind.settings_type) if f.choices]
+    for field in texts:
+        with pytest.raises(InputError, match="Choose one of"):
+            replace(settings, **{field.name: "something else"}).check()
+
+
+@pytest.fixture(scope="module")
+def taken():
+    """Every kind once through the simulated rig, with the stand-in that it is meant for."""
+    out = {}
+    for key, kind in KINDS.items():
+        profile = replace(RIG, pickup_ratio=1.0) if key == "tracking" else RIG
+        device = SimulatedDevice(profile)
+        if key == "tracking":
+            device.set_value("unit", "preamplifier")
+        prepare = lambda pairs, device=device: [device.set_value(f, v) for f, v in pairs]  # noqa: E731
+        settings = kind.settings_type()
+        load = None if key == "tracking" else 8.0
+        out[key] = (settings, *take_step(kind, settings, device, profile, load_ohm=load, prepare=prepare))
+    return out
+
+
+@pytest.mark.parametrize("key", KINDS)
+def test_every_kind_keeps_its_word_through_the_rig(key, taken):
+    kind = KINDS[key]
+    settings, capture, result = taken[key]
+    names = {r.name for r in result.readings}
+    assert kind.headline in names
+    assert all(definition(name).text for name in names)
+    assert all(np.isfinite(r.value) for r in result.readings)
+    assert not [t for t in result.trust if t.grave]
+    drawn = {t for plot in kind.plots for t in plot.traces}
+    assert {t.name for t in result.traces} & drawn
+    assert all(np.all(np.diff(t.x) > 0) for t in result.traces if t.name in drawn)
+    again = kind.analyze(settings, capture)
+    assert again.readings == result.readings
+    assert capture.parts[-1].stop == len(capture.samples)
+
+
+def test_thd_n_is_never_below_thd(taken):
+    for key in ("level_series", "frequency_series"):
+        result = taken[key][2]
+        for channel in (1, 2):
+            thd, thd_n = result.trace("thd", channel), result.trace("thd_n", channel)
+            assert np.all(np.interp(thd.x, thd_n.x, thd_n.magnitude) >= thd.magnitude)
+
+
+def test_the_series_refines_itself_about_the_knee(taken):
+    trace = taken["level_series"][2].trace("thd_n")
+    step = 20 * np.log10(trace.x[1:] / trace.x[:-1])
+    bend = (trace.magnitude[1:] > 5e-4) & (trace.magnitude[:-1] < 0.1)
+    assert np.median(step[bend]) < 0.5
+    assert np.median(step[trace.magnitude[1:] < 1e-4]) > 2.5
+    assert trace.magnitude[-1] > 0.1  # it went past 10 %, and no further than asked
+    assert trace.x[-1] < 1.9
+
+
+def test_power_at_one_per_cent_is_that_of_both_kinds(taken):
+    """The series against level and the power series close in on the same point by different ways."""
+    one, two = taken["level_series"][2], taken["power_series"][2]
+    rated = [r for r in two.readings if r.name == "rated_power" and r.variant.startswith("8 ")]
+    for channel in (1, 2):
+        assert one.reading("power_at_1_percent", channel).value == pytest.approx(rated[channel - 1].value, rel=0.01)
+
+
+def test_output_impedance_is_that_of_the_model(taken):
+    model = AmplifierModel()
+    trace = taken["impedance"][2].trace("output_impedance")
+    truth = np.abs(model.output_ohm + 0j * trace.x)
+    inside = trace.x < 1_000  # above, the model gives its inductance to the loaded corner alone
+    assert trace.magnitude[inside] == pytest.approx(truth[inside], rel=0.01)
+    assert taken["impedance"][2].reading("damping_factor").value == pytest.approx(8 / model.output_ohm, rel=0.01)
+
+
+def test_crosstalk_rises_with_frequency_as_a_capacitance_does(taken):
+    trace = taken["crosstalk"][2].trace("crosstalk", 2)
+    at = lambda f: np.interp(f, trace.x, trace.magnitude)  # noqa: E731
+    assert at(10_000) == pytest.approx(AmplifierModel().crosstalk_at_10khz, rel=0.1)
+    assert at(16_000) / at(8_000) == pytest.approx(2.0, rel=0.1)
+
+
+def test_tracking_finds_the_position_that_is_off(taken):
+    error = taken["tracking"][2].reading("tracking_error", 0)
+    assert error.variant == "quarter"
+    assert 20 * np.log10(error.value) == pytest.approx(0.62, abs=0.02)
+
+
+def test_a_step_that_switches_needs_somebody_who_switches():
+    kind = KINDS["impedance"]
+    with pytest.raises(InputError, match="nobody is there"):
+        take_step(kind, kind.settings_type(), SimulatedDevice(RIG), RIG, load_ohm=8.0)
+
+
+def test_the_rig_is_subtracted_as_power():
+    kind = KINDS["noise"]
+    settings = kind.settings_type(subtract="yes")
+    result = Result((Reading("noise", 1, 5e-6, "V", 1e-7), Reading("noise", 2, 3.3e-6, "V", 1e-7)))
+    floor = Result((Reading("noise", 1, 3e-6, "V"), Reading("noise", 2, 3e-6, "V")))
+    corrected = kind.correct(settings, result, floor)
+    assert corrected.reading("noise_corrected", 1).value == pytest.approx(4e-6)
+    assert corrected.reading("noise_corrected", 2).variant == "at most"
+    assert kind.correct(kind.settings_type(), result, floor) is result
+
+
+@pytest.mark.parametrize(("bits", "flat", "a"), [(16, 94.13, 96.16)])
+def test_dynamic_range_of_a_dithered_word(bits, flat, a, noise):
+    """16 bit with triangular dither: 94.13 dB flat, 96.16 dB A-weighted, 92.43 dB by AES17, 20 Hz to 20 kHz at 48 kHz."""
+    t = np.arange(48_000 * 6) / 48_000
+    x = dithered(1e-3 * np.sin(2 * np.pi * 997 * t), noise, bits)
+    out = ResultBuilder()
+    settings = NoiseSettings(method=TONE)
+    add_noise(out, x * np.sqrt(2) / np.sqrt(2), Capture(x[:, None], 48_000), 1, settings)
+    found = {r.name: 20 * np.log10(r.value) - 3.0103 for r in out.build().readings if r.name.startswith("dynamic")}
+    assert found["dynamic_range_flat"] + 3.0103 == pytest.approx(flat + 3.0103, abs=0.15)
+    assert found["dynamic_range_a"] == pytest.approx(a, abs=0.15)
+    assert found["dynamic_range"] == pytest.approx(92.43, abs=0.15)
 
 
 def test_first_look_through_the_rig():

@@ -233,7 +233,7 @@ def test_new_save_as_and_recent(qtbot, window, tmp_path, monkeypatch):
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "one"), ""))
     window.new_job()
     assert (tmp_path / "one.calm").is_file()
-    assert window.workspace.coverage.model.rowCount() == 2
+    assert window.workspace.coverage.model.rowCount() == 4
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "two.calm"), ""))
     window.save_as()
     assert window.workspace.session.job.path.name == "two.calm"

@@ -16,11 +16,9 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from utter_calm.analysis.blocks import BLOCK, Blocks, ComplexArray, time_sums
 from utter_calm.analysis.spectrum import FloatArray, LineSpectrum
 
-ComplexArray = npt.NDArray[np.complex128]
-
-_BLOCK = 1024
 _MOST_STEPS = 12
 
 
@@ -74,49 +72,18 @@ def peak_frequency(spectrum: LineSpectrum, low_hz: float, high_hz: float) -> flo
     return float((peak + np.clip(shift, -0.5, 0.5)) * spectrum.bin_hz)
 
 
-class _Blocks:
-    """The record in blocks and the sums over it that the fit needs."""
-
-    def __init__(self, record: FloatArray) -> None:
-        self.frames = len(record)
-        self.count = -(-self.frames // _BLOCK)
-        self.full = self.frames // _BLOCK
-        self.middle = (self.frames - 1) / 2
-        self.start = np.arange(self.count) * _BLOCK - self.middle
-        self.rows = record[: self.full * _BLOCK].reshape(self.full, _BLOCK)
-        self.rest = record[self.full * _BLOCK :]
-
-    def times(self, table: FloatArray) -> FloatArray:
-        """Give each block's sums over the columns of a (_BLOCK, m) table: (blocks, m)."""
-        out = np.empty((self.count, table.shape[1]))
-        np.matmul(self.rows, table, out=out[: self.full])
-        if self.count > self.full:
-            out[self.full] = self.rest @ table[: len(self.rest)]
-        return out
-
-    def moments(self, theta: FloatArray) -> tuple[ComplexArray, ComplexArray, ComplexArray]:
-        """Sums of ``t^p exp(j theta t)`` over the record for p = 0, 1, 2, each (len(theta),)."""
-        inside = np.arange(_BLOCK, dtype=float)
-        turn = np.exp(1j * np.outer(inside, theta))
-        weighted = [turn, inside[:, None] * turn, inside[:, None] ** 2 * turn]
-        sums = np.repeat(np.array([w.sum(axis=0) for w in weighted])[None], self.count, axis=0)
-        if self.count > self.full:
-            sums[self.full] = [w[: len(self.rest)].sum(axis=0) for w in weighted]
-        lead = np.exp(1j * np.outer(self.start, theta))
-        at = self.start[:, None]
-        first = (lead * sums[:, 0]).sum(axis=0)
-        second = (lead * (at * sums[:, 0] + sums[:, 1])).sum(axis=0)
-        third = (lead * (at**2 * sums[:, 0] + 2 * at * sums[:, 1] + sums[:, 2])).sum(axis=0)
-        return first, second, third
-
-
 def _table(omega: float, orders: npt.NDArray[np.int64]) -> FloatArray:
-    """Give cos and sin of every order, then the fundamental's times b, then ones: (_BLOCK, 2k + 3)."""
-    inside = np.arange(_BLOCK, dtype=float)
-    angle = np.outer(inside, orders * omega)
-    cosine, sine = np.cos(angle), np.sin(angle)
+    """Give cos and sin of every order, then the fundamental's times b, then ones: (BLOCK, 2k + 3)."""
+    inside = np.arange(BLOCK, dtype=float)
+    # orders follow each other: each is the one before, turned once more, and a product is cheaper than an exponential
+    turn = np.exp(1j * omega * inside)
+    powers = np.empty((len(orders), BLOCK), dtype=complex)
+    powers[0] = turn
+    for index in range(1, len(orders)):
+        np.multiply(powers[index - 1], turn, out=powers[index])
+    cosine, sine = powers.real.T, powers.imag.T
     return np.hstack(
-        [cosine, sine, inside[:, None] * cosine[:, :1], inside[:, None] * sine[:, :1], np.ones((_BLOCK, 1))]
+        [cosine, sine, inside[:, None] * cosine[:, :1], inside[:, None] * sine[:, :1], np.ones((BLOCK, 1))]
     )
 
 
@@ -142,7 +109,7 @@ def fit_harmonics(record: FloatArray, omega: float, highest_order: int, *, segme
     frames = len(record)
     if omega * frames < 2 * np.pi * 1.5 or frames < 4 * highest_order:
         raise ValueError(f"{frames} samples hold less than one and a half periods of the tone")
-    blocks = _Blocks(record)
+    blocks = Blocks(record)
     orders = np.arange(1, max(1, min(highest_order, int(np.ceil(np.pi / omega) - 1))) + 1)
     for _ in range(_MOST_STEPS):
         solution = _solve(blocks, omega, orders)
@@ -174,7 +141,7 @@ class _Solution:
     step: float
 
 
-def _solve(blocks: _Blocks, omega: float, orders: npt.NDArray[np.int64]) -> _Solution:
+def _solve(blocks: Blocks, omega: float, orders: npt.NDArray[np.int64]) -> _Solution:
     """One Gauss-Newton step: all amplitudes at this frequency, and how far the frequency is off."""
     k = len(orders)
     sums = blocks.times(_table(omega, orders))
@@ -185,11 +152,11 @@ def _solve(blocks: _Blocks, omega: float, orders: npt.NDArray[np.int64]) -> _Sol
     total = float(sums[:, -1].sum())
 
     low = np.arange(2 * int(orders[-1]) + 1, dtype=np.float64)
-    flat, ramp, square = blocks.moments(low * omega)
+    flat, ramp, square = time_sums(low * omega, blocks.frames)
     difference, together = np.abs(orders[:, None] - orders[None, :]), orders[:, None] + orders[None, :]
-    cos_cos = 0.5 * (flat[difference] + flat[together]).real
-    sin_sin = 0.5 * (flat[difference] - flat[together]).real
-    one_cos = flat[orders].real
+    cos_cos = 0.5 * (flat[difference] + flat[together])
+    sin_sin = 0.5 * (flat[difference] - flat[together])
+    one_cos = flat[orders]
     # columns: cos (k), sin (k), 1, t cos, t sin; symmetric times make cos against sin vanish
     size = 2 * k + 3
     gram = np.zeros((size, size))
@@ -198,13 +165,13 @@ def _solve(blocks: _Blocks, omega: float, orders: npt.NDArray[np.int64]) -> _Sol
     gram[2 * k, 2 * k] = blocks.frames
     sign = np.sign(orders - 1)
     # t cos(w t) is odd: it meets the sines; t sin(w t) is even: it meets the cosines and the constant
-    odd = 0.5 * (ramp[orders + 1].imag + sign * ramp[np.abs(orders - 1)].imag)
-    even = 0.5 * (ramp[orders + 1].imag - sign * ramp[np.abs(orders - 1)].imag)
+    odd = 0.5 * (ramp[orders + 1] + sign * ramp[np.abs(orders - 1)])
+    even = 0.5 * (ramp[orders + 1] - sign * ramp[np.abs(orders - 1)])
     gram[k : 2 * k, 2 * k + 1] = gram[2 * k + 1, k : 2 * k] = odd
     gram[:k, 2 * k + 2] = gram[2 * k + 2, :k] = even
-    gram[2 * k, 2 * k + 2] = gram[2 * k + 2, 2 * k] = ramp[1].imag
-    gram[2 * k + 1, 2 * k + 1] = 0.5 * (square[0] + square[2]).real
-    gram[2 * k + 2, 2 * k + 2] = 0.5 * (square[0] - square[2]).real
+    gram[2 * k, 2 * k + 2] = gram[2 * k + 2, 2 * k] = ramp[1]
+    gram[2 * k + 1, 2 * k + 1] = 0.5 * (square[0] + square[2])
+    gram[2 * k + 2, 2 * k + 2] = 0.5 * (square[0] - square[2])
     right = np.concatenate([projection.real, -projection.imag, [total, weighted.real, -weighted.imag]])
 
     free = _scaled_solve(gram[: 2 * k + 1, : 2 * k + 1], right[: 2 * k + 1])
@@ -222,15 +189,15 @@ def _scaled_solve(matrix: FloatArray, right: FloatArray) -> FloatArray:
     return np.asarray(scale * np.linalg.lstsq(matrix * scale * scale[:, None], right * scale, rcond=1e-13)[0])
 
 
-def _residual(blocks: _Blocks, omega: float, orders: npt.NDArray[np.int64], solution: _Solution) -> FloatArray:
+def _residual(blocks: Blocks, omega: float, orders: npt.NDArray[np.int64], solution: _Solution) -> FloatArray:
     """Record minus model, block by block: rotate the phasors to each block, then one matrix product."""
     k = len(orders)
     turned = solution.phasors * np.exp(1j * np.outer(blocks.start, orders * omega))
     weights = np.hstack([turned.real, -turned.imag])
     table = _table(omega, orders)[:, : 2 * k]
     out = np.empty(blocks.frames)
-    whole = blocks.full * _BLOCK
-    rows = out[:whole].reshape(blocks.full, _BLOCK)
+    whole = blocks.full * BLOCK
+    rows = out[:whole].reshape(blocks.full, BLOCK)
     np.matmul(weights[: blocks.full], table.T, out=rows)
     np.subtract(blocks.rows, rows, out=rows)
     rows -= solution.dc
@@ -244,10 +211,10 @@ def _segments(residual: FloatArray, fundamental: complex, omega: float, count: i
 
     Read from the residual, to which DC and the steady harmonics no longer add anything.
     """
-    blocks = _Blocks(residual)
+    blocks = Blocks(residual)
     if blocks.full < count:
         return np.empty(0, dtype=complex)
     table = _table(omega, np.array([1]))
     sums = blocks.times(table[:, :2])[: blocks.full]
     left = np.exp(-1j * omega * blocks.start[: blocks.full]) * (sums[:, 0] - 1j * sums[:, 1])
-    return np.array([fundamental + 2 * part.mean() / _BLOCK for part in np.array_split(left, count)])
+    return np.array([fundamental + 2 * part.mean() / BLOCK for part in np.array_split(left, count)])

@@ -15,11 +15,12 @@ _468_AT_1KHZ_DB = 18.2387
 _468_2K_OFFSET_DB = -5.6289
 """What the weighting of ITU-R BS.468 gives at 2 kHz, taken off in the variant whose 0 dB lies there."""
 
-_DETECTOR_RATE_HZ = 96_000.0
+_DETECTOR_RATE_HZ = 192_000.0
 _ATTACK_S, _DECAY_S, _RISE_S, _FALL_S = 1.4582e-3, 277.67e-3, 136.55e-3, 160.89e-3
 _SINE_READS = 0.9635
 _SETTLED_S = 1.0
 _BURSTY = 1.3
+_MOST_S = 2.5
 
 
 def a_weighting(frequency_hz: FloatArray) -> FloatArray:
@@ -55,13 +56,12 @@ def quasi_peak_468(record: FloatArray, rate_hz: float, band_hz: tuple[float, flo
     inside = (frequency >= band_hz[0]) & (frequency <= band_hz[1])
     # the record is used as it is, cyclically: a window would take what the detector is looking for
     spectrum = rfft(record - np.mean(record), length) * np.where(inside, itu_468(frequency), 0.0)
-    keep = length
-    if rate_hz > 1.2 * _DETECTOR_RATE_HZ:
-        keep = next_fast_len(int(length * _DETECTOR_RATE_HZ / rate_hz))
-    weighted = irfft(spectrum[: keep // 2 + 1], keep) * (keep / length)
+    # a detector of peaks wants many samples in a cycle: the spectrum is continued with zeros up to its own rate
+    keep = next_fast_len(round(length * max(1.0, _DETECTOR_RATE_HZ / rate_hz)))
+    weighted = irfft(spectrum, keep) * (keep / length)
     rate = rate_hz * keep / length
     weighted = weighted[: int(frames * keep / length)]
-    return _detect(np.abs(weighted), rate)
+    return _detect(np.abs(weighted[-int(_MOST_S * rate) :]), rate)
 
 
 def _detect(rectified: FloatArray, rate_hz: float) -> float:

@@ -29,6 +29,8 @@ def reading_json(reading: Reading) -> dict[str, Any]:
         "uncertainty": reading.uncertainty,
         "floor": reading.floor,
     }
+    if reading.variant:
+        out["variant"] = reading.variant
     if reading.phase_rad is not None:
         out["phase_rad"] = reading.phase_rad
     return out
@@ -48,6 +50,8 @@ def trace_json(trace: Trace) -> dict[str, Any]:
         out["phase_rad"] = trace.phase_rad.tolist()
     if trace.uncertainty is not None:
         out["uncertainty"] = trace.uncertainty.tolist()
+    if trace.variant:
+        out["variant"] = trace.variant
     if trace.valid is not None:
         out["valid"] = list(trace.valid)
     return out
@@ -111,15 +115,15 @@ def print_result(result: Result, *, title: str = "", full_scale_v: float | None 
     has_floor = any(r.floor is not None for r in result.readings)
     if has_floor:
         table.add_column("rig alone", style="dim", justify="right")
-    for name in dict.fromkeys(r.name for r in result.readings):
-        rows = {r.channel: r for r in result.readings if r.name == name}
+    for name, variant in dict.fromkeys((r.name, r.variant) for r in result.readings):
+        rows = {r.channel: r for r in result.readings if (r.name, r.variant) == (name, variant)}
         first = next(iter(rows.values()))
         found = [rows.get(c) or rows.get(0) for c in channels]
         cells = [reading_text(r).full() if r is not None else "–" for r in found]
         floor = str(value_text(name, first.floor, first.unit)) if first.floor is not None else ""
         beside = [beside_text(name, first.value, first.unit, full_scale_v), phase_text(first)]
         columns = [*cells, ", ".join(t for t in beside if t), *([floor] if has_floor else [])]
-        table.add_row(definition(name).title, *columns)
+        table.add_row(f"{definition(name).title}{f', {variant}' if variant else ''}", *columns)
     out = console()
     out.print(table)
     for item in result.trust:

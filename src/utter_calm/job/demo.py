@@ -54,8 +54,11 @@ def demo_document() -> JobDocument:
 
 
 def new_document(title: str) -> JobDocument:
-    """Give a fresh job: one unit, both kinds of step, one load."""
-    steps = tuple(Step(key.replace("_", "-"), key).with_settings(kind.settings_type()) for key, kind in KINDS.items())
+    """Give a fresh job: one unit, the steps that nearly every unit is asked for, one load."""
+    steps = tuple(
+        Step(key.replace("_", "-"), key).with_settings(KINDS[key].settings_type())
+        for key in ("first_look", "response", "level_series", "noise")
+    )
     plan = Plan(steps=steps, factors=(Factor(LOAD, ("8 ohm",), "Switch the load to {value}."),))
     return JobDocument(title=title, plans=(plan,))
 

@@ -126,7 +126,12 @@ class Job:
         """Give a take's readings (or another result's) with the floor of its step."""
         result = result or Result(take.readings, (), take.trust)
         floor = self.floor(take.step) if take.role == UNIT else None
-        return result.with_floor(Result(floor.readings), is_floored) if floor else result
+        if floor is None:
+            return result
+        own = Result(floor.readings)
+        kind = kind_of(take.kind)
+        settings = msgspec.convert(take.settings, type=kind.settings_type, strict=False)
+        return kind.correct(settings, result.with_floor(own, is_floored), own)
 
     def capture(self, take: TakeSummary) -> Capture:
         """Load the samples of a take."""

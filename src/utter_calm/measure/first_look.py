@@ -12,6 +12,7 @@ from utter_calm.analysis.tone import ToneAnalysis, analyze_tone
 from utter_calm.errors import InputError
 from utter_calm.measure.capture import Capture, FloatArray, usable_part
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
+from utter_calm.measure.line_trace import line_trace
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
 from utter_calm.measure.tone_readings import TONE_DEFINITIONS, add_tone_readings
 from utter_calm.quantities import si_text
@@ -21,7 +22,6 @@ from utter_calm.signals.tone import sine
 _RAMP_S = 0.05
 _SETTLE_S = 0.35
 _SHOWN_PERIODS = 3
-_SPECTRUM_POINTS = 4000
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,7 +104,7 @@ def _analyze_channel(settings: FirstLookSettings, capture: Capture, channel: int
     out.trust.extend(trust)
     tone = analyze_tone(samples * capture.scale, capture.rate_hz, band_hz=band, near_hz=near)
     add_tone_readings(out, tone, capture, channel, quasi_peak=not capture.drive_known)
-    out.traces.append(_spectrum_trace(tone, capture, channel))
+    out.traces.append(line_trace(tone.spectrum, channel, capture.unit))
     out.traces.append(_waveform_trace(samples * capture.scale, tone, capture, channel))
     _judge(out, tone, band, channel)
     return tone
@@ -117,19 +117,6 @@ def _compare_drive(
         gain = tone.level / settings.level_v
         u_rel = math.hypot(tone.u_level / tone.level, capture.rig.u_level if capture.rig else 0.0)
         out.add("gain", channel, gain, "1", gain * u_rel)
-
-
-def _spectrum_trace(tone: ToneAnalysis, capture: Capture, channel: int) -> Trace:
-    """Lines in r.m.s., thinned to the highest line of each step of a log grid so that no peak is lost."""
-    spectrum = tone.spectrum
-    # the last lines before half the rate are those of the converter's filter, not of the unit
-    stop = int(0.98 * len(spectrum.line_rms))
-    frequency, lines = spectrum.frequency_hz[1:stop], spectrum.line_rms[1:stop]
-    edges = np.unique(np.searchsorted(frequency, np.geomspace(frequency[0], frequency[-1], _SPECTRUM_POINTS)))
-    edges = edges[edges < len(frequency)]
-    stops = np.append(edges[1:], len(frequency))
-    top = np.array([start + int(np.argmax(lines[start:stop])) for start, stop in zip(edges, stops, strict=True)])
-    return Trace("spectrum", channel, frequency[top], "Hz", lines[top], capture.unit)
 
 
 def _waveform_trace(signal: FloatArray, tone: ToneAnalysis, capture: Capture, channel: int) -> Trace:

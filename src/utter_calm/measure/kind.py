@@ -253,6 +253,10 @@ class StepKind(ABC, Generic[S]):
             "S", replace(cast("Any", settings), level_v=min(level * gain, rig.ceiling_v, rig.output_full_scale_v))
         )
 
+    def correct(self, settings: S, result: Result, floor: Result) -> Result:  # noqa: ARG002
+        """Add what follows from a result and the rig's own together, as in noise with the rig's subtracted."""
+        return result
+
 
 class SingleStimulus(StepKind[S]):
     """A kind that plays one stretch and is done."""

@@ -31,6 +31,9 @@ class Reading:
         What the rig alone gives for the same reading; None when unknown.
     phase_rad
         For harmonics.
+    variant
+        What sets it apart from other readings of this name in the same take, as in ``"8 Ω, 24 V"``; or a word on it, as the
+        kinship of an idle tone. Empty when there is nothing to say.
     """
 
     name: str
@@ -40,6 +43,7 @@ class Reading:
     uncertainty: float | None = None
     floor: float | None = None
     phase_rad: float | None = None
+    variant: str = ""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -138,8 +142,8 @@ class Result:
 
         ``floored`` tells for the name of a reading whether the rig alone sets a floor to it.
         """
-        known = {(r.name, r.channel): r.value for r in floor.readings if floored(r.name)}
-        readings = tuple(replace(r, floor=known.get((r.name, r.channel))) for r in self.readings)
+        known = {(r.name, r.channel, r.variant): r.value for r in floor.readings if floored(r.name)}
+        readings = tuple(replace(r, floor=known.get((r.name, r.channel, r.variant))) for r in self.readings)
         return replace(self, readings=readings)
 
 
@@ -151,10 +155,12 @@ class ResultBuilder:
     traces: list[Trace] = field(default_factory=list)
     trust: list[Trust] = field(default_factory=list)
 
-    def add(self, name: str, channel: int, value: float, unit: str, u: float | None = None) -> None:
+    def add(self, name: str, channel: int, value: float, unit: str, u: float | None = None, variant: str = "") -> None:
         """Add a reading; ``u`` is its standard uncertainty. A value that is not finite is left out."""
         if np.isfinite(value):
-            self.readings.append(Reading(name, channel, float(value), unit, None if u is None else 2 * float(u)))
+            self.readings.append(
+                Reading(name, channel, float(value), unit, None if u is None else 2 * float(u), variant=variant)
+            )
 
     def build(self) -> Result:
         """Give the result."""

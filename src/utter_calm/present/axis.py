@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from utter_calm.quantities.text import fixed
+from utter_calm.quantities.text import fixed, si_text
 
 _LOG_STEPS = (1, 2, 5)
 
@@ -26,6 +26,8 @@ class Axis:
         Whether positions go by the logarithm.
     percent
         Whether the same axis is labelled in per cent as well (its own unit being dB).
+    decades
+        For heights: whether they are powers of ten, that is the decimal logarithm of what the labels say.
     """
 
     label: str
@@ -33,6 +35,12 @@ class Axis:
     high: float
     log: bool = False
     percent: bool = False
+    decades: bool = False
+
+    @property
+    def unit(self) -> str:
+        """Unit, as the label ends: ``Hz`` of ``frequency in Hz``; empty where it names none."""
+        return self.label.rpartition(" in ")[2].partition(" ")[0] if " in " in self.label else ""
 
     def position(self, value: float) -> float:
         """Place of a value along the axis, 0 at the low end and 1 at the high one."""
@@ -75,6 +83,17 @@ def tick_text(value: float, step: float | None = None) -> str:
         if abs(value) >= factor * (1 - 1e-9):
             return f"{value / factor:.6g}{suffix}"
     return f"{value:.6g}".replace("-", "−")
+
+
+def height_ticks(low: float, high: float, *, percent: bool, decades: bool) -> list[tuple[float, str]]:
+    """Ticks of a vertical axis between two places, with their labels."""
+    if percent:
+        return percent_ticks(low, high)
+    if decades:
+        return [(math.log10(v), str(si_text(v, "", digits=2)).strip()) for v in log_ticks(10.0**low, 10.0**high)[0]]
+    ticks, _ = linear_ticks(low, high)
+    step = ticks[1] - ticks[0] if len(ticks) > 1 else None
+    return [(v, tick_text(v, step)) for v in ticks]
 
 
 def percent_ticks(low_db: float, high_db: float) -> list[tuple[float, str]]:

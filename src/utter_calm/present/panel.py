@@ -68,30 +68,36 @@ class PanelView:
 def panel_view(take: Take, verdicts: Sequence[Verdict]) -> PanelView:
     """Look at a take and its verdicts."""
     kind = kind_of(take.summary.kind)
-    names = list(dict.fromkeys(r.name for r in take.result.readings))
-    main = [n for n in kind.main_readings if n in names]
-    others = [n for n in names if n not in main]
+    keys = list(dict.fromkeys((r.name, r.variant if _parts_rows(r) else "") for r in take.result.readings))
+    main = [k for name in kind.main_readings for k in keys if k[0] == name]
+    others = [k for k in keys if k not in main]
     grave = [t.text for t in take.result.trust if t.grave]
     return PanelView(
-        main=tuple(reading_view(take, name) for name in main),
-        others=tuple(reading_view(take, name) for name in others),
+        main=tuple(reading_view(take, *key) for key in main),
+        others=tuple(reading_view(take, *key) for key in others),
         claims=tuple(claim_view(v) for v in verdicts),
         trust=tuple(grave or [t.text for t in take.result.trust]),
         trust_is_grave=bool(grave),
     )
 
 
-def reading_view(take: Take, name: str) -> ReadingView:
-    """Look at one reading over its channels."""
-    readings = [r for r in take.result.readings if r.name == name]
+def _parts_rows(reading: Reading) -> bool:
+    """Whether the variant sets rows apart (a setup, a position), or is only a word on the value (a kinship, a bound)."""
+    return not reading.name.startswith("idle_tone") and reading.variant != "at most"
+
+
+def reading_view(take: Take, name: str, variant: str = "") -> ReadingView:
+    """Look at one reading over its channels; of several variants one."""
+    readings = [r for r in take.result.readings if r.name == name and (not _parts_rows(r) or r.variant == variant)]
     first = readings[0]
+    word = variant if _parts_rows(first) else first.variant
     shown = tuple(reading_text(r) for r in readings)
     rig = take.summary.rig
     beside = beside_text(name, first.value, first.unit, rig.input_full_scale_v * rig.pickup_ratio)
     spread = shown[0].spread
     return ReadingView(
-        name=name,
-        title=definition(name).title,
+        name=f"{name}, {variant}" if variant else name,
+        title=f"{definition(name).title}{f', {word}' if word else ''}",
         values=shown,
         channels=tuple(r.channel for r in readings),
         beside=" · ".join(

@@ -12,8 +12,8 @@ from utter_calm.job.compare import compare, difference
 from utter_calm.job.model import Claim
 from utter_calm.job.take import Take
 from utter_calm.job.verdict import mask_bounds
-from utter_calm.measure.kind import PlotSpec
-from utter_calm.measure.kinds import kind_of
+from utter_calm.measure.kind import PlotSpec, Scale
+from utter_calm.measure.kinds import definition, kind_of
 from utter_calm.measure.result import Trace
 from utter_calm.present.axis import Axis, sensible_range
 from utter_calm.present.words import label, title_lines
@@ -99,6 +99,7 @@ def plot_view(
     claims: Sequence[Claim] = (),
     reference: int | None = None,
     channels: frozenset[int] | None = None,
+    over: str = "",
 ) -> PlotView:
     """Compose a picture of one or several takes of the same kind.
 
@@ -116,11 +117,24 @@ def plot_view(
         Index of the take that the others are shown relative to (a difference plot); None for none.
     channels
         Which to show; None for all.
+    over
+        Key of what x is to be, of those that the picture offers; the first that the take has when it is empty.
     """
     if not takes:
         return empty_plot("Nothing chosen", "Choose a cell of the coverage.")
     kind = kind_of(takes[0].summary.kind)
     spec = next((s for s in kind.plots if s.key == spec_key), kind.plots[0])
+    scale = chosen_scale(spec, takes, over)
+    if scale is not None:
+        takes = [over_scale(take, spec, scale) for take in takes]
+        floor = None if floor is None else over_scale(floor, spec, scale, load_ohm=takes[-1].summary.setup.load_ohm)
+        spec = replace(spec, x_label=scale.label, x_log=scale.log)
+    main_only = not spec.dense and len(spec.traces) > 1 and (len(takes) > 1 or _has_variants(takes[0], spec.traces[0]))
+    whole_title = spec.title
+    if main_only:
+        main = next((n for n in spec.traces if takes[0].result.trace(n) is not None), spec.traces[0])
+        whole_title = f"{spec.title}: {trace_words(main)}"
+        spec = replace(spec, traces=(main,))
     summaries = [take.summary for take in takes]
     comparison = compare(summaries)
     differs, same = title_lines(summaries)
@@ -131,13 +145,19 @@ def plot_view(
         name = label(comparison, index, kind.key) if len(takes) > 1 else ""
         against = takes[reference] if reference is not None else None
         curves += _curves(spec, take, name, index, len(takes), against, channels)
-    title = spec.title
+    title = whole_title
     if reference is not None and len(takes) > 1:
-        unit = {"phase": "degrees", "linear": "V"}.get(spec.y, "dB")
+        unit = {"phase": "degrees", "linear": "V", "log": "dB"}.get(spec.y, "dB")
+        spec = replace(spec, y="db" if spec.y == "log" else spec.y)
         spec = replace(spec, y_label=f"difference in {unit}", percent=False)
         title = f"Difference to {label(comparison, reference, kind.key)}"
     floor_curve = _floor_curve(spec, floor) if floor is not None and reference is None else None
-    bounds = [] if reference is not None else [b for c in claims if c.name in spec.traces for b in _bounds(c)]
+    own_x = scale is None or not scale.trace
+    bounds = (
+        []
+        if reference is not None or not own_x
+        else [b for c in claims if c.name in spec.traces for b in _bounds(c, spec)]
+    )
     return _with_axes(spec, title, differs, same, curves, floor_curve, bounds, is_difference=reference is not None)
 
 
@@ -152,31 +172,77 @@ def _curves(
 ) -> list[CurveView]:
     out = []
     present = {t.channel for t in take.result.traces}
+    variants = list(dict.fromkeys(t.variant for t in take.result.traces if t.name in spec.traces))
     for position, trace_name in enumerate(spec.traces):
         for trace in take.result.traces:
             if trace.name != trace_name or (channels is not None and trace.channel not in channels):
                 continue
             shown = trace
             if against is not None:
-                other = against.result.trace(trace_name, trace.channel)
+                other = against.result.trace(trace_name, trace.channel, trace.variant)
                 if other is None:
                     continue
                 shown = difference(trace, other)
             several = len(spec.traces) > 1
-            words = [name] if name else []
+            words = [w for w in (name, trace.variant) if w]
             if several:
-                words.append(_ordinal(trace_name))
+                words.append(trace_words(trace_name))
             if len(present) > 1 and not (several and trace.channel > 1):
                 words.append(f"ch {trace.channel}")
-            hue = position if several and total == 1 else index
+            hue = index
+            if total == 1:
+                hue = position if several else variants.index(trace.variant)
             focus = index == total - 1 and not (several and position > 1) and not (spec.dense and trace.channel > 1)
             out.append(_curve(spec, shown, ", ".join(words), hue, focus=focus))
     return out
 
 
-def _ordinal(trace_name: str) -> str:
-    number = trace_name.rpartition("_")[2]
-    return {"2": "2nd harmonic", "3": "3rd harmonic"}.get(number, f"{number}th harmonic")
+def _has_variants(take: Take, name: str) -> bool:
+    return len({t.variant for t in take.result.traces if t.name == name}) > 1
+
+
+def chosen_scale(spec: PlotSpec, takes: Sequence[Take], over: str) -> Scale | None:
+    """What x is to be: what was asked for where all takes have it, else the first that they have; None for their own."""
+    usable = [s for s in spec.over if not s.trace or all(t.result.trace(s.trace) is not None for t in takes)]
+    return next((s for s in usable if s.key == over), usable[0] if usable else None)
+
+
+def over_scale(take: Take, spec: PlotSpec, scale: Scale, *, load_ohm: float | None = None) -> Take:
+    """Give the take with the picture's traces drawn over another of its traces.
+
+    The rig alone has no power of its own: with ``load_ohm`` its output stands for what the unit would give to that load.
+    """
+    traces = []
+    for trace in take.result.traces:
+        if trace.name not in spec.traces:
+            continue
+        x: FloatArray | None = trace.x
+        if scale.trace:
+            source = take.result.trace(scale.trace, trace.channel, trace.variant) or take.result.trace(
+                scale.trace, trace.channel
+            )
+            x = None if source is None else np.interp(trace.x, source.x, source.magnitude)
+            output = take.result.trace("output", trace.channel) if source is None and scale.trace == "power" else None
+            if output is not None and load_ohm:
+                x = np.interp(trace.x, output.x, output.magnitude) ** 2 / load_ohm
+        if x is None:
+            continue
+        if scale.decibels:
+            x = 20 * np.log10(np.maximum(x, 1e-300))
+        order = np.argsort(x, kind="stable")
+        spread = None if trace.uncertainty is None else trace.uncertainty[order]
+        phase = None if trace.phase_rad is None else trace.phase_rad[order]
+        height = trace.magnitude[order]
+        traces.append(replace(trace, x=x[order], magnitude=height, phase_rad=phase, uncertainty=spread, valid=None))
+    return Take(take.summary, replace(take.result, traces=tuple(traces)))
+
+
+def trace_words(name: str) -> str:
+    """Put the name of a trace into words."""
+    head, _, number = name.rpartition("_")
+    if head == "harmonic":
+        return {"2": "2nd harmonic", "3": "3rd harmonic"}.get(number, f"{number}th harmonic")
+    return {"noise_ratio": "noise"}.get(name) or definition(name).title
 
 
 def _curve(spec: PlotSpec, trace: Trace, text: str, hue: int, *, focus: bool) -> CurveView:
@@ -200,25 +266,28 @@ def _height(spec: PlotSpec, trace: Trace) -> FloatArray:
         return np.asarray(np.degrees(phase))
     if spec.y == "linear":
         return trace.magnitude
+    if spec.y == "log":
+        return np.asarray(np.log10(np.maximum(trace.magnitude, 1e-300)))
     top = float(np.max(trace.magnitude, initial=1e-300))
     return np.asarray(20 * np.log10(np.maximum(trace.magnitude, top * 10 ** (-_DYNAMIC_DB / 20))))
 
 
 def _floor_curve(spec: PlotSpec, floor: Take) -> CurveView | None:
     """Highest of the rig's own curves over its channels; only where a floor makes sense, that is for what is unwanted."""
-    if spec.y != "db" or spec.traces[0] in ("response", "relative"):
+    if not spec.unwanted:
         return None
     traces = [t for t in floor.result.traces if t.name in spec.traces]
     if not traces:
         return None
     x = max(traces, key=lambda t: len(t.x)).x
-    levels = [np.interp(np.log(x), np.log(t.x), _height(spec, t), left=-np.inf, right=-np.inf) for t in traces]
+    place = np.log if spec.x_log else np.asarray
+    levels = [np.interp(place(x), place(t.x), _height(spec, t), left=-np.inf, right=-np.inf) for t in traces]
     height = np.max(levels, axis=0)
     seen = np.isfinite(height)
     return CurveView(x[seen], height[seen], "rig alone", dense=spec.dense)
 
 
-def _bounds(claim: Claim) -> list[BoundView]:
+def _bounds(claim: Claim, spec: PlotSpec) -> list[BoundView]:
     if not claim.mask:
         return []
     x = np.geomspace(claim.mask[0].x, claim.mask[-1].x, 200)
@@ -226,7 +295,8 @@ def _bounds(claim: Claim) -> list[BoundView]:
     for bound, side in zip(mask_bounds(claim.mask, x), (1, -1), strict=True):
         known = np.isfinite(bound)
         if known.any():
-            out.append(BoundView(x[known], 20 * np.log10(bound[known]), side, claim.text if side == 1 else ""))
+            height = np.log10(bound[known]) * (1 if spec.y == "log" else 20)
+            out.append(BoundView(x[known], height, side, claim.text if side == 1 else ""))
     return out
 
 
@@ -245,6 +315,8 @@ def _with_axes(
         return empty_plot(title, "This take has no such curve.")
     x_low = min(float(c.x[0]) for c in curves)
     x_high = max(float(c.x[-1]) for c in curves)
+    if x_low == x_high:
+        x_low, x_high = (x_low / 2, x_high * 2) if spec.x_log else (x_low - 1, x_high + 1)
     if spec.x_log:
         x_low = max(x_low, x_high / 10 ** (3.9 if spec.dense and not spec.percent else 5.5))
     heights = np.concatenate([*(c.y for c in curves), *(b.y for b in bounds)])
@@ -253,6 +325,8 @@ def _with_axes(
         low, high = sensible_range(heights, least_span=1e-9, step=_nice_step(heights), headroom=0.12)
     elif spec.y == "phase":
         low, high = sensible_range(heights, least_span=90, step=45)
+    elif spec.y == "log":
+        low, high = sensible_range(heights, least_span=0.8, step=0.1)
     elif is_difference:
         span = float(np.nanmax(np.abs(heights)))
         step = _nice_step(np.array([-span, span, 0.01, -0.01]))
@@ -266,7 +340,7 @@ def _with_axes(
         if spec.detail:
             middle = _middle_height(curves)
             detail = middle - 1.25 * spec.detail, middle + 0.75 * spec.detail
-    y = Axis(spec.y_label, float(low), float(high), percent=spec.percent)
+    y = Axis(spec.y_label, float(low), float(high), percent=spec.percent, decades=spec.y == "log")
     return PlotView(
         title=title,
         differs=differs,

@@ -49,6 +49,22 @@ def parse_quantity(text: str, unit: str, *, what: str = "value") -> float:
     return value
 
 
+def parse_list(text: str, unit: str, *, what: str = "value") -> list[float]:
+    """Read several quantities with commas or semicolons between them: ``0.1 %, 1 %``; a decimal comma is not read here.
+
+    Raises
+    ------
+    InputError
+        One of them cannot be read, or is not above zero.
+    """
+    parts = [p for p in text.replace(";", ",").split(",") if p.strip()]
+    values = [parse_quantity(p, unit, what=what) for p in parts]
+    for part, value in zip(parts, values, strict=True):
+        if not value > 0:
+            raise InputError(f"The {what} “{part.strip()}” is not above zero.", hint="Leave it out, or correct it.")
+    return values
+
+
 def _example(unit: str) -> str:
     return {"V": "V, mV, dBV or dBu", "1": "%, dB or as a plain ratio", "ohm": "Ω", "Hz": "Hz or kHz"}.get(unit, unit)
 
@@ -58,10 +74,10 @@ def _scale(suffix: str, unit: str) -> Callable[[float], float] | None:
     if suffix == "":
         return lambda number: number
     lowered = suffix.replace(" ", "").lower()
+    if lowered == "db" and unit in ("1", "dB"):
+        return db_to_amplitude if unit == "1" else float
     if unit == "1":
-        if suffix == "%":
-            return lambda number: number / 100
-        return db_to_amplitude if lowered == "db" else None
+        return (lambda number: number / 100) if suffix == "%" else None
     if unit == "V" and lowered in _DB_VOLTS:
         return lambda number: _DB_VOLTS[lowered] * db_to_amplitude(number)
     for candidate in (suffix, *(suffix[:n] + _UNIT_ALIAS[suffix[n:]] for n in (0, 1) if suffix[n:] in _UNIT_ALIAS)):

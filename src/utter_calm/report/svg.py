@@ -7,7 +7,7 @@ from html import escape
 import numpy as np
 import numpy.typing as npt
 
-from utter_calm.present.axis import linear_ticks, log_ticks, percent_ticks, tick_text
+from utter_calm.present.axis import height_ticks, linear_ticks, log_ticks, percent_ticks, tick_text
 from utter_calm.present.layout import spread_labels, thinned
 from utter_calm.present.palette import DASHES, LIGHT, Palette
 from utter_calm.present.plot import BoundView, CurveView, PlotView
@@ -90,12 +90,10 @@ def _grid(frame: _Frame, palette: Palette) -> list[str]:
             out.append(_text(frame.left - 8, at, text, palette.text, "end"))
             out.append(_text(frame.left - 8, at + 12, f"{tick_text(round(value))} dB", palette.soft_text, "end", 9.5))
     else:
-        ticks_y = linear_ticks(view.y.low, view.y.high)[0]
-        step = ticks_y[1] - ticks_y[0] if len(ticks_y) > 1 else None
-        for value in ticks_y:
+        for value, text in height_ticks(view.y.low, view.y.high, percent=False, decades=view.y.decades):
             at = frame.at_y(value)
             out.append(_line(frame.left, at, frame.right, at, palette.grid, 1))
-            out.append(_text(frame.left - 8, at + 4, tick_text(value, step), palette.soft_text, "end"))
+            out.append(_text(frame.left - 8, at + 4, text, palette.soft_text, "end"))
     out.append(_text(frame.right, frame.bottom + 33, view.x.label, palette.soft_text, "end"))
     middle = (frame.top + frame.bottom) / 2
     out.append(f'<text transform="translate(13 {middle}) rotate(-90)" text-anchor="middle" fill="{palette.soft_text}">'

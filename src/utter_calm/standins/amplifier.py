@@ -3,7 +3,8 @@
 What is modelled, because each of it shows in a measurement: gain and its mismatch between channels; low and high corner;
 output resistance and inductance, so that level and bandwidth depend on the load; the crossover region, whose distortion
 rules at low level; current-dependent loss, so that a lower load resistance distorts more; rails that sag with the average
-current and carry its ripple; soft, then hard clipping at those rails; hum with its harmonics; thermal noise.
+current and carry its ripple; soft, then hard clipping at those rails; hum with its harmonics; thermal noise; stray
+capacitance between the channels.
 """
 
 from __future__ import annotations
@@ -47,6 +48,7 @@ class AmplifierModel:
     ripple_v_per_a: float = 0.22
     ripple_rejection: float = 3e-5
     offset_v: tuple[float, float] = (0.0021, -0.0034)
+    crosstalk_at_10khz: float = 6e-5
 
 
 class Amplifier:
@@ -80,12 +82,18 @@ class Amplifier:
         self._curvature = np.array(model.curvature_per_v)
         self._divider = load_ohm / (load_ohm + model.output_ohm) if math.isfinite(load_ohm) else 1.0
         self._conductance = 1 / (load_ohm + model.output_ohm) if math.isfinite(load_ohm) else 0.0
+        self._stray = model.crosstalk_at_10khz * rate_hz / (2 * math.pi * 10e3)
+        self._last = np.zeros((1, 2))
         self._rail = model.rail_v
         self._time = 0.0
 
     def process(self, volts: FloatArray) -> FloatArray:
         """Give the voltage across the load for a block of input volts, both (n, 2)."""
         wanted = self._filter(volts * self._gain)
+        # stray capacitance between the channels: rises with frequency, as the difference from sample to sample does
+        strays = np.diff(wanted, axis=0, prepend=self._last)
+        self._last = wanted[-1:].copy()
+        wanted += strays[:, ::-1] * self._stray
         limit, rail_current = self._limits(wanted)
         inside = self._bend(wanted)
         out = self._clip(inside, limit)

@@ -87,7 +87,7 @@ class PlotCanvas(pg.PlotWidget):
         """Show a picture; ``keep_range`` leaves the axes where the eye is."""
         self._view = view
         self._cursor.hide()
-        self._x.log, self._y.percent = view.x.log, view.y.percent
+        self._x.log, self._y.percent, self._y.decades = view.x.log, view.y.percent, view.y.decades
         self._clear()
         palette = current_palette()
         self._empty.setVisible(bool(view.empty))

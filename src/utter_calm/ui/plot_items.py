@@ -8,7 +8,7 @@ import pyqtgraph as pg
 from PySide6.QtCore import QLineF, QPointF, QRectF, Qt
 from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 
-from utter_calm.present.axis import linear_ticks, log_ticks, percent_ticks, tick_text
+from utter_calm.present.axis import height_ticks, log_ticks, percent_ticks, tick_text
 from utter_calm.present.layout import spread_labels
 from utter_calm.present.palette import DASHES, Palette
 from utter_calm.present.plot import CurveView
@@ -19,7 +19,7 @@ class Scale:
     """One direction of the plot: how values and places in the view belong together."""
 
     def __init__(self, *, log: bool = False, percent: bool = False) -> None:
-        self.log, self.percent = log, percent
+        self.log, self.percent, self.decades = log, percent, False
 
     def place(self, value: float) -> float:
         """Place of a value in view coordinates."""
@@ -34,11 +34,7 @@ class Scale:
         if self.log:
             major, minor = log_ticks(self.value(low), self.value(high))
             return [(self.place(v), tick_text(v)) for v in major], [self.place(v) for v in minor]
-        major, _ = linear_ticks(low, high)
-        step = major[1] - major[0] if len(major) > 1 else None
-        if self.percent:
-            return [(v, tick_text(v, step)) for v in major], []
-        return [(v, tick_text(v, step)) for v in major], []
+        return height_ticks(low, high, percent=False, decades=self.decades), []
 
 
 class ScaleAxis(pg.AxisItem):

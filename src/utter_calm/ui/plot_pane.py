@@ -68,7 +68,7 @@ class PlotPane(QWidget):
                 button.hide()
                 button.deleteLater()
             for number, spec in enumerate(specs):
-                button = QPushButton(_short(spec))
+                button = QPushButton(spec.short or spec.title.lower())
                 button.setProperty("role", "flat")
                 button.setCheckable(True)
                 button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
@@ -112,8 +112,7 @@ class PlotPane(QWidget):
             )
             self.readout.setToolTip("; ".join(view.notes))
             return
-        unit = "Hz" if "Hz" in view.x.label else "s"
-        at = si_text(x if unit == "Hz" else x / 1e3, unit, digits=4)
+        at = place_words(x, view)
         parts = [f"<b>at {at}</b>"]
         for curve in view.curves[:6]:
             value = read_curve(curve, x, log=view.x.log)
@@ -135,11 +134,23 @@ def read_curve(curve: CurveView, x: float, *, log: bool) -> float | None:
     return float(np.interp(x, curve.x, curve.y))
 
 
+def place_words(x: float, view: PlotView) -> str:
+    """Put a place on the horizontal axis into words."""
+    unit = view.x.unit
+    if unit == "ms":
+        return str(si_text(x / 1e3, "s", digits=4))
+    if unit.startswith("dB"):
+        return f"{fixed(x, 2)} {unit}"
+    return str(si_text(x, unit, digits=4)) if unit else f"{x:g}"
+
+
 def value_words(value: float, view: PlotView) -> str:
     """Put a height into words, in both units where the axis has two."""
     label = view.y.label
     if view.y.percent:
         return f"{fixed(value, 1)} dB = {100 * 10 ** (value / 20):.3g} %"
+    if view.y.decades:
+        return str(si_text(10.0**value, view.y.unit, digits=4))
     if "dBV" in label:
         return f"{fixed(value, 1)} dBV"
     if "dB" in label:
@@ -147,7 +158,3 @@ def value_words(value: float, view: PlotView) -> str:
     if "degrees" in label:
         return f"{fixed(value, 1)}°"
     return str(si_text(value, "V", digits=4))
-
-
-def _short(spec: PlotSpec) -> str:
-    return {"relative": "re 1 kHz", "distortion": "distortion"}.get(spec.key, spec.title.lower())

@@ -1,0 +1,190 @@
+"""Edges: rise time, overshoot, ringing, droop and slew rate of a square or a pulse, averaged coherently.
+
+The periods of the record are averaged as one Fourier series: a joint fit of all harmonics below half the rate, which is
+coherent averaging with the period found from the record, and can be read on a grid as fine as one likes.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from utter_calm.analysis.harmonic_fit import fit_harmonics, peak_frequency
+from utter_calm.analysis.lines import fit_lines
+from utter_calm.analysis.spectrum import FloatArray, line_spectrum
+from utter_calm.errors import NoSignal
+
+_FINE = 32
+_MOST_HARMONICS = 1_000
+_FLAT_FROM, _FLAT_TO = 0.5, 0.9
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class EdgeAnalysis:
+    """One period's rising edge, and what follows it, in the unit of the record.
+
+    Parameters
+    ----------
+    frequency_hz
+        Of the repetition.
+    low, high
+        The two states (IEC 60469): medians over the flat part of each half.
+    rise_s, fall_s
+        10 % to 90 % of the step; None where it cannot be told.
+    overshoot
+        Highest point after the edge, beyond the state, over the step; 0 or more.
+    ringing_hz
+        Frequency of what follows the edge; None where nothing rings.
+    droop
+        How far the flat part sinks from its beginning to its end, over the step.
+    slew
+        Largest slope, unit per second.
+    u_rise_s
+        Standard uncertainty from the noise that the averaging leaves.
+    time_s, period
+        (m,) one averaged period, the rising edge at a quarter of it.
+    noise
+        R.m.s. of what does not repeat.
+    """
+
+    frequency_hz: float
+    low: float
+    high: float
+    rise_s: float | None
+    fall_s: float | None
+    u_rise_s: float
+    overshoot: float
+    ringing_hz: float | None
+    droop: float
+    slew: float
+    time_s: FloatArray
+    period: FloatArray
+    noise: float
+
+
+def analyze_edges(record: FloatArray, rate_hz: float, *, near_hz: float | None = None) -> EdgeAnalysis:
+    """Measure a record (n,) of a repeating square or pulse, three periods or more.
+
+    Raises
+    ------
+    NoSignal
+        Nothing repeats, or there is no step in it.
+    """
+    frequency = _repetition(record, rate_hz, near_hz)
+    omega = 2 * np.pi * frequency / rate_hz
+    count = min(_MOST_HARMONICS, math.ceil(np.pi / omega) - 1)
+    if len(record) * frequency / rate_hz < 2.5 or 2 * count + 1 > len(record):
+        raise NoSignal("The record holds too few periods.", hint="Record at least three.")
+    fit = fit_lines(record, np.asarray(omega * np.arange(1, count + 1), dtype=np.float64))
+    size = _fine_size(rate_hz / frequency)
+    spectrum = np.zeros(size // 2 + 1, dtype=complex)
+    spectrum[1 : count + 1] = fit.phasors * (size / 2)
+    period = np.fft.irfft(spectrum, size) + fit.dc
+    noise = float(np.std(fit.residual))
+    left = noise * math.sqrt((2 * count + 1) / len(record))
+    return _read(period, 1 / frequency, frequency, noise, left)
+
+
+def _repetition(record: FloatArray, rate_hz: float, near_hz: float | None) -> float:
+    """Find the repetition frequency: that of the strongest line, fitted with its harmonics."""
+    spectrum = line_spectrum(record, rate_hz)
+    low, high = (0.97 * near_hz, 1.03 * near_hz) if near_hz else (2.0, rate_hz / 8)
+    wide = 2 * spectrum.bin_hz
+    try:
+        start = peak_frequency(spectrum, low - wide, high + wide)
+        fit = fit_harmonics(record, 2 * np.pi * start / rate_hz, 9)
+    except ValueError as problem:
+        raise NoSignal(
+            f"Nothing repeats in the record: {problem}.", hint="Edges need a square or a pulse train."
+        ) from problem
+    return fit.omega * rate_hz / (2 * np.pi)
+
+
+def _fine_size(period: float) -> int:
+    """Points in a period: a power of two, at least 32 for each sample."""
+    return max(4096, 1 << math.ceil(math.log2(period * _FINE)))
+
+
+def _read(period: FloatArray, duration: float, frequency: float, noise: float, left: float) -> EdgeAnalysis:
+    size = len(period)
+    step = duration / size
+    middle = (period.max() + period.min()) / 2
+    rising = np.flatnonzero((period < middle) & (np.roll(period, -1) >= middle))
+    if not len(rising) or period.max() <= period.min():
+        raise NoSignal("There is no edge in the record.", hint="Play a square or a pulse.")
+    slope = np.roll(period, -1) - period
+    edge = int(rising[np.argmax([slope[max(0, r - 1) : r + 2].max() for r in rising])])
+    period = np.roll(period, size // 4 - edge)
+    edge = size // 4
+    falls = np.flatnonzero((period[edge:-1] >= middle) & (period[edge + 1 :] < middle))
+    # the last fall before the end of the period ends the upper state: ringing may cross the middle only near the edge
+    fall = edge + int(falls[-1]) if len(falls) else size - 1
+    top = period[edge + int(_FLAT_FROM * (fall - edge)) : edge + int(_FLAT_TO * (fall - edge)) + 1]
+    rest = size - (fall - edge)
+    bottom = np.take(period, np.arange(fall + int(_FLAT_FROM * rest), fall + int(_FLAT_TO * rest) + 1), mode="wrap")
+    high, low = float(np.median(top)), float(np.median(bottom))
+    height = high - low
+    if not height > 0:
+        raise NoSignal("There is no step in the record.", hint="Play a square or a pulse.")
+    rise = _crossings(period, edge, low, height, +1)
+    fallen = _crossings(period[::-1], size - 1 - fall, low, height, +1)
+    after = period[edge:fall]
+    steepest = float(np.max(np.abs(np.diff(period)))) / step
+    mean_slope = 0.8 * height / (rise * step) if rise else steepest
+    return EdgeAnalysis(
+        frequency_hz=frequency,
+        low=low,
+        high=high,
+        rise_s=rise * step if rise else None,
+        fall_s=fallen * step if fallen else None,
+        u_rise_s=math.sqrt(2) * left / mean_slope,
+        overshoot=max(0.0, float(after.max(initial=high)) - high) / height,
+        ringing_hz=_ringing(after - high, height, step),
+        droop=_droop(after, height),
+        slew=steepest,
+        time_s=np.asarray((np.arange(size) - edge) * step, dtype=np.float64),
+        period=period,
+        noise=noise,
+    )
+
+
+def _crossings(period: FloatArray, edge: int, low: float, height: float, _sign: int) -> float | None:
+    """Points between the crossings of 10 and 90 % about an edge, interpolated; the innermost ones count."""
+    ten, ninety = low + 0.1 * height, low + 0.9 * height
+    before = np.flatnonzero(period[: edge + 1] <= ten)
+    after = np.flatnonzero(period[edge:] >= ninety)
+    if not len(before) or not len(after):
+        return None
+    start, stop = int(before[-1]), edge + int(after[0])
+    if start + 1 >= len(period) or stop == 0:
+        return None
+    a = start + (ten - period[start]) / (period[start + 1] - period[start])
+    b = stop - (period[stop] - ninety) / (period[stop] - period[stop - 1])
+    return float(b - a)
+
+
+def _ringing(tail: FloatArray, height: float, step: float) -> float | None:
+    """Frequency of the ringing from its zero crossings, where it swings both ways by half a per cent or more."""
+    peaks = np.abs(tail)
+    first = int(np.argmax(tail > 0)) if np.any(tail > 0) else 0
+    loud = np.flatnonzero(peaks[first:] > 0.005 * height)
+    if not len(loud):
+        return None
+    piece = tail[first : first + int(loud[-1]) + 1]
+    zero = np.flatnonzero(np.diff(np.signbit(piece)))
+    if len(zero) < 2 or piece.min() > -0.005 * height:
+        return None
+    exact = zero + piece[zero] / (piece[zero] - piece[zero + 1])
+    count = min(len(exact), 9)
+    return float((count - 1) / 2 / ((exact[count - 1] - exact[0]) * step))
+
+
+def _droop(after: FloatArray, height: float) -> float:
+    """Slope of the flat part, carried over the whole of it."""
+    part = after[int(0.3 * len(after)) : int(_FLAT_TO * len(after))]
+    if len(part) < 4:
+        return 0.0
+    slope = np.polyfit(np.arange(len(part)), part, 1)[0]
+    return float(-slope * len(after) / height)

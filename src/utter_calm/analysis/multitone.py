@@ -1,0 +1,168 @@
+"""Many tones at once, and what lies between them: distortion and noise together, as music would meet it."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from utter_calm.analysis.lines import LineFit, fit_lines
+from utter_calm.analysis.spectrum import FloatArray, LineSpectrum, line_spectrum
+from utter_calm.errors import NoSignal
+
+_TONE_DEPTH_DB = 30.0
+_MOST_TONES = 200
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class MultitoneAnalysis:
+    """Tones and residual.
+
+    Parameters
+    ----------
+    frequency_hz, rms
+        (k,) the tones, r.m.s. in the unit of the record.
+    residual
+        R.m.s. of all in the band that is no tone and not DC, over the r.m.s. of the tones.
+    sfdr
+        Strongest tone over the strongest single line of the rest, as a ratio (after IEEE 1241, with several tones).
+    even, odd
+        For tones on odd multiples of one base: the part of the residual on its even and on its odd multiples; else None.
+    third_hz, third_residual
+        (m,) centres of third-octave bands, and r.m.s. of the rest in each over the r.m.s. of the tones.
+    clock_skew
+        Relative deviation of the tones from where they were expected; None when that is not known.
+    spectrum, rest
+        Lines of the record, and of what is left of it.
+    """
+
+    frequency_hz: FloatArray
+    rms: FloatArray
+    residual: float
+    u_residual: float
+    sfdr: float
+    even: float | None
+    odd: float | None
+    third_hz: FloatArray
+    third_residual: FloatArray
+    clock_skew: float | None
+    spectrum: LineSpectrum
+    rest: LineSpectrum
+    band_hz: tuple[float, float]
+
+
+def find_tones(record: FloatArray, rate_hz: float) -> FloatArray:
+    """Find the frequencies in Hz of the lines within 30 dB of the strongest.
+
+    Raises
+    ------
+    NoSignal
+        There are none, or so many that this is no multitone.
+    """
+    spectrum = line_spectrum(record, rate_hz)
+    lines = spectrum.line_rms
+    limit = float(lines.max()) * 10 ** (-_TONE_DEPTH_DB / 20)
+    reach = spectrum.half_width_bins
+    inside = np.arange(reach + 2, len(lines) - reach - 2)
+    candidates = inside[lines[inside] > limit]
+    peaks = [k for k in candidates.tolist() if lines[k] == lines[k - reach : k + reach + 1].max()]
+    if not peaks or len(peaks) > _MOST_TONES or not limit > 0:
+        raise NoSignal("There are no tones that stand out.", hint="A multitone is a set of steady tones.")
+    level = np.log(np.maximum(lines, 1e-300))
+    out = []
+    for k in peaks:
+        bend = level[k - 1] - 2 * level[k] + level[k + 1]
+        out.append((k + (0.5 * (level[k - 1] - level[k + 1]) / bend if bend < 0 else 0.0)) * spectrum.bin_hz)
+    fit = fit_lines(record, 2 * np.pi * np.array(out) / rate_hz, refine=True)
+    return np.asarray(fit.omega * rate_hz / (2 * np.pi))
+
+
+def analyze_multitone(
+    record: FloatArray,
+    rate_hz: float,
+    tones_hz: FloatArray,
+    *,
+    band_hz: tuple[float, float] = (20.0, 20_000.0),
+    base_hz: float | None = None,
+    own_clock: bool = False,
+) -> MultitoneAnalysis:
+    """Measure what lies between tones.
+
+    Parameters
+    ----------
+    tones_hz
+        (k,) where the tones are.
+    base_hz
+        Of which the tones are odd multiples, to part even from odd products.
+    own_clock
+        Whether the recorder's clock may differ from the player's: then its skew is found and reported.
+
+    Raises
+    ------
+    NoSignal
+        The tones are not there.
+    """
+    try:
+        fit = fit_lines(record, 2 * np.pi * np.asarray(tones_hz) / rate_hz, find_skew=own_clock)
+    except ValueError as problem:
+        raise NoSignal(f"The tones cannot be measured: {problem}.", hint="Record longer.") from problem
+    rms = np.abs(fit.phasors) / math.sqrt(2)
+    total = float(np.sqrt(np.sum(rms**2)))
+    rest = line_spectrum(fit.residual, rate_hz)
+    if not total > 2 * float(np.std(fit.residual)):
+        raise NoSignal("The tones that were expected are not in the record.", hint="Is it the right recording?")
+    band = band_hz[0], min(band_hz[1], rate_hz / 2)
+    power = rest.band_power(*band)
+    inside = slice(max(rest.half_width_bins, int(band[0] / rest.bin_hz)), int(band[1] / rest.bin_hz) + 1)
+    frequency = fit.omega * rate_hz / (2 * np.pi)
+    even, odd = _by_parity(rest, fit, base_hz, rate_hz, band) if base_hz else (None, None)
+    third, share = _third_octaves(rest, band)
+    duration = len(record) / rate_hz
+    return MultitoneAnalysis(
+        frequency_hz=frequency,
+        rms=rms,
+        residual=math.sqrt(power) / total,
+        u_residual=0.5
+        * math.sqrt(power)
+        / total
+        * math.sqrt(rest.noise_bandwidth_bins / ((band[1] - band[0]) * duration)),
+        sfdr=float(rms.max() / max(float(rest.line_rms[inside].max(initial=0.0)), 1e-300)),
+        even=None if even is None else even / total,
+        odd=None if odd is None else odd / total,
+        third_hz=third,
+        third_residual=share / total,
+        clock_skew=fit.skew if own_clock else None,
+        spectrum=line_spectrum(record, rate_hz),
+        rest=rest,
+        band_hz=band,
+    )
+
+
+def _by_parity(
+    rest: LineSpectrum, fit: LineFit, base_hz: float, rate_hz: float, band: tuple[float, float]
+) -> tuple[float | None, float | None]:
+    """R.m.s. of the rest on even and on odd multiples of the base."""
+    base = base_hz * (1 + fit.skew)
+    reach = rest.half_width_bins * rest.bin_hz
+    if base < 2.2 * reach:
+        return None, None  # the record is too short to tell neighbouring multiples apart
+    tones = np.sort(fit.omega * rate_hz / (2 * np.pi))
+    multiple = np.arange(max(1, math.ceil(band[0] / base)), int(min(band[1], rate_hz / 2 - reach) / base) + 1)
+    at = multiple * base
+    right = np.clip(np.searchsorted(tones, at), 1, len(tones) - 1)
+    multiple = multiple[np.minimum(np.abs(at - tones[right - 1]), np.abs(at - tones[right])) > reach]
+    running = np.concatenate([[0.0], np.cumsum(rest.line_rms**2)]) / rest.noise_bandwidth_bins
+    middle = np.rint(multiple * (base / rest.bin_hz)).astype(np.int64)
+    power = running[middle + rest.half_width_bins + 1] - running[middle - rest.half_width_bins]
+    even = multiple % 2 == 0
+    return math.sqrt(float(power[even].sum())), math.sqrt(float(power[~even].sum()))
+
+
+def _third_octaves(rest: LineSpectrum, band: tuple[float, float]) -> tuple[FloatArray, FloatArray]:
+    """R.m.s. of the rest in third-octave bands with base-ten centres (IEC 61260-1)."""
+    first, last = math.ceil(10 * math.log10(max(band[0], 1.0)) - 0.5), math.floor(10 * math.log10(band[1]) + 0.5)
+    centres = 10 ** (np.arange(first, last + 1) / 10)
+    side = 10**0.05
+    power = [rest.band_power(max(c / side, band[0]), min(c * side, band[1])) for c in centres]
+    return np.asarray(centres), np.sqrt(np.array(power))

@@ -1,0 +1,138 @@
+"""Noise: how much in a band, what the ear makes of it, how dense it is, and which tones stand in it."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from utter_calm.analysis.idle_tones import IdleTone, find_idle_tones
+from utter_calm.analysis.spectrum import FloatArray, LineSpectrum, line_spectrum
+from utter_calm.analysis.weighting import a_weighting, itu_468_2k, quasi_peak_468
+
+_SEGMENTS = 24
+_DENSITY_POINTS = 240
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class NoiseAnalysis:
+    """What a quiet record holds, in the unit of the record.
+
+    Parameters
+    ----------
+    broadband, a_weighted, quasi_peak, rms_468_2k
+        R.m.s. in the band: plain; A-weighted (IEC 61672-1); quasi-peak through ITU-R BS.468; r.m.s. through its variant
+        with 0 dB at 2 kHz (AES17).
+    density
+        Mean density in the band with the tones taken out, unit per root hertz.
+    u_relative
+        Relative standard uncertainty of ``broadband`` from the finite record.
+    tones
+        Tones that stand out, the strongest first.
+    spectrum
+        Lines of the whole record.
+    density_hz, density_curve, u_density
+        (m,) averaged density over frequency, tones in it, and its relative standard uncertainty.
+    """
+
+    broadband: float
+    a_weighted: float
+    quasi_peak: float
+    rms_468_2k: float
+    density: float
+    u_relative: float
+    dc: float
+    tones: tuple[IdleTone, ...]
+    spectrum: LineSpectrum
+    density_hz: FloatArray
+    density_curve: FloatArray
+    u_density: FloatArray
+    band_hz: tuple[float, float]
+
+
+def analyze_noise(
+    record: FloatArray, rate_hz: float, *, band_hz: tuple[float, float] = (20.0, 20_000.0)
+) -> NoiseAnalysis:
+    """Measure a quiet record (n,): everything in it counts but DC.
+
+    The band is a brick wall; a tone that stands on its edge counts whole.
+    """
+    band = band_hz[0], min(band_hz[1], rate_hz / 2)
+    spectrum = line_spectrum(record, rate_hz)
+    reach = spectrum.half_width_bins * spectrum.bin_hz
+    edges = max(0.0, band[0] - reach), band[1] + reach
+    tones = find_idle_tones(spectrum, len(record) / rate_hz)
+    broadband = math.sqrt(spectrum.band_power(*edges))
+    duration = len(record) / rate_hz
+    width = max(band[1] - band[0], 1 / duration)
+    taken = sum(t.rms**2 for t in tones if band[0] <= t.frequency_hz <= band[1])
+    frequency, curve, spread = averaged_density(record, rate_hz)
+    return NoiseAnalysis(
+        broadband=broadband,
+        a_weighted=_weighted(spectrum, edges, tones, a_weighting),
+        quasi_peak=quasi_peak_468(record, rate_hz, edges),
+        rms_468_2k=_weighted(spectrum, edges, tones, itu_468_2k),
+        density=math.sqrt(max(broadband**2 - taken, 0.0) / (edges[1] - edges[0])),
+        u_relative=0.5 * math.sqrt(spectrum.noise_bandwidth_bins / (width * duration)),
+        dc=float(np.mean(record)),
+        tones=tones,
+        spectrum=spectrum,
+        density_hz=frequency,
+        density_curve=curve,
+        u_density=spread,
+        band_hz=band,
+    )
+
+
+def _weighted(
+    spectrum: LineSpectrum,
+    edges: tuple[float, float],
+    tones: tuple[IdleTone, ...],
+    weighting: Callable[[FloatArray], FloatArray],
+) -> float:
+    """R.m.s. through a weighting: each tone by the weight at its own frequency, the rest line by line.
+
+    The window smears a tone over some lines; where the weighting is steep, weighting those would pull the reading up.
+    """
+    inside = [t for t in tones if edges[0] <= t.frequency_hz <= edges[1]]
+    lines = spectrum.line_rms.copy()
+    for tone in inside:
+        middle = round(tone.frequency_hz / spectrum.bin_hz)
+        lines[max(0, middle - spectrum.half_width_bins) : middle + spectrum.half_width_bins + 1] = 0.0
+    rest = replace(spectrum, line_rms=lines).weighted_power(*edges, weighting)
+    weights = weighting(np.array([t.frequency_hz for t in inside])) if inside else np.empty(0)
+    return math.sqrt(rest + float(np.sum((weights * np.array([t.rms for t in inside])) ** 2)))
+
+
+def averaged_density(record: FloatArray, rate_hz: float) -> tuple[FloatArray, FloatArray, FloatArray]:
+    """Density over frequency.
+
+    Half-overlapping segments are averaged as power (Welch 1967), then the lines within each step of a log grid as well.
+
+    Returns
+    -------
+    tuple
+        (m,) frequency in Hz, density in unit per root hertz, relative standard uncertainty of the density.
+    """
+    size = max(256, 2 * len(record) // (_SEGMENTS + 1))
+    starts = range(0, max(1, len(record) - size + 1), max(1, size // 2))
+    spectra = [line_spectrum(record[s : s + size], rate_hz) for s in starts]
+    power = np.mean([s.density_squared for s in spectra], axis=0)
+    first = spectra[0]
+    frequency = first.frequency_hz
+    low, high = first.half_width_bins, int(0.98 * len(frequency))
+    grid = np.geomspace(frequency[low], frequency[high - 1], _DENSITY_POINTS)
+    edges = np.unique(np.clip(np.searchsorted(frequency, grid), low, high - 1))
+    counts = np.diff(np.append(edges, high))
+    curve = np.add.reduceat(power[:high], edges) / counts
+    middle = np.add.reduceat(frequency[:high], edges) / counts
+    # overlapping segments under this window are as good as independent, and so is every line per noise bandwidth
+    independent = len(spectra) * np.maximum(1.0, counts / first.noise_bandwidth_bins)
+    return middle, np.sqrt(curve), 0.5 / np.sqrt(independent)
+
+
+def dynamic_range(residual: float) -> float:
+    """Dynamic range (AES17) as a ratio: a full-scale sine over the weighted residual of a tone at -60 dBFS, both in FS."""
+    return 1 / residual if residual > 0 else math.inf

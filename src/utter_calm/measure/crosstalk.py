@@ -1,0 +1,178 @@
+"""Crosstalk both ways and channel balance: one channel driven at a time, many tones at once."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from utter_calm.analysis.lines import fit_lines
+from utter_calm.analysis.spectrum import FloatArray, line_spectrum
+from utter_calm.errors import InputError, MeasurementError, NoSignal
+from utter_calm.measure.capture import Capture
+from utter_calm.measure.definition import Definition
+from utter_calm.measure.kind import Passage, Passages, PlotSpec, StepKind, StepSettings, setting
+from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
+from utter_calm.quantities import si_text
+from utter_calm.rig import RigProfile
+from utter_calm.signals.multitone import Multitone, log_bins, multitone
+from utter_calm.signals.ramp import with_ramps
+
+_PERIOD_S, _SETTLE_S, _TAIL_S = 0.68, 0.25, 0.03
+_NEAR_NOISE = 2.0
+
+
+@dataclass(frozen=True, slots=True)
+class CrosstalkSettings(StepSettings):
+    """Settings of crosstalk."""
+
+    low_hz: float = setting(20.0, "Lowest tone", "Hz", low=4, high=80_000)
+    high_hz: float = setting(20_000.0, "Highest tone", "Hz", low=10, high=90_000)
+    tones: int = setting(28, "Tones", "1", low=3, high=100)
+    level_v: float = setting(0.094, "Level of all tones together", "V", low=1e-6, high=100)
+    periods: int = setting(2, "Periods", "1", low=1, high=60)
+    rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000)
+
+    def check(self) -> None:
+        """Refuse values outside their bounds, and a range that is none."""
+        StepSettings.check(self)
+        if self.low_hz >= self.high_hz or self.high_hz > 0.46 * self.rate_hz:
+            raise InputError("The tones do not fit between their limits and the rate.", hint="Lower the highest tone.")
+
+    @property
+    def frames(self) -> int:
+        """Samples of one period."""
+        return 1 << round(math.log2(_PERIOD_S * self.rate_hz))
+
+    def signal(self) -> Multitone:
+        """Tones on odd bins: products of even order cannot be taken for crosstalk."""
+        return multitone(
+            log_bins(self.low_hz, self.high_hz, self.tones, self.rate_hz, self.frames, odd=True), self.frames
+        )
+
+
+class Crosstalk(StepKind[CrosstalkSettings]):
+    """How much of one channel is heard in the other."""
+
+    key = "crosstalk"
+    title = "Crosstalk and balance"
+    question = "How much of one channel is heard in the other, and how alike both are"
+    settings_type = CrosstalkSettings
+    headline = "crosstalk"
+    main_readings = ("crosstalk", "crosstalk_at_1khz", "crosstalk_at_10khz", "channel_balance", "interchannel_phase")
+    definitions = {
+        "crosstalk": Definition("crosstalk, worst", "db", "Largest level in the undriven channel over that in the driven one, both "
+                                "by their own gain, over all tones. The channel is the one that hears.", better="low", floored=True),
+        "crosstalk_at_1khz": Definition("crosstalk at 1 kHz", "db", "The same at the tone nearest to 1 kHz.", better="low",
+                                        floored=True),
+        "crosstalk_at_10khz": Definition("crosstalk at 10 kHz", "db", "The same at the tone nearest to 10 kHz.", better="low",
+                                         floored=True),
+        "channel_balance": Definition("balance at 1 kHz", "db", "Gain of channel 2 over that of channel 1 at the tone nearest to "
+                                      "1 kHz."),
+        "balance_spread": Definition("balance moves by", "db", "Largest over smallest balance over all tones.", better="low"),
+        "interchannel_phase": Definition("phase between channels", "si", "Largest phase of channel 2 against channel 1, in degrees, "
+                                         "over all tones.", better="low"),
+    }  # fmt: skip
+    plots = (
+        PlotSpec("crosstalk", "Crosstalk", ("crosstalk",), "frequency in Hz", "dB re driven channel", unwanted=True),
+        PlotSpec("balance", "Channel balance", ("balance",), "frequency in Hz", "channel 2 re 1 in dB", detail=0.1, short="balance"),
+        PlotSpec("phase", "Phase between the channels", ("balance",), "frequency in Hz", "phase in degrees", y="phase",
+                 short="phase"),
+    )  # fmt: skip
+
+    def signal(self, settings: CrosstalkSettings) -> str:
+        """Say what is played."""
+        low, high = (si_text(f, "Hz", digits=2) for f in (settings.low_hz, settings.high_hz))
+        return f"one channel, {settings.tones} tones {low} to {high}"
+
+    def highest_level(self, settings: CrosstalkSettings) -> float:
+        """R.m.s. of the sine with the same peak."""
+        return settings.level_v * settings.signal().crest / math.sqrt(2)
+
+    def expected_s(self, settings: CrosstalkSettings) -> float:
+        """Two passages."""
+        return 2 * (_SETTLE_S + _TAIL_S + settings.periods * settings.frames / settings.rate_hz)
+
+    def for_floor(self, settings: CrosstalkSettings, rig: RigProfile, gain: float) -> CrosstalkSettings:
+        """Bring the input to the same level, as far as the ceiling allows for the peak."""
+        most = min(rig.ceiling_v, rig.output_full_scale_v) * math.sqrt(2) / settings.signal().crest * 0.999
+        return replace(settings, level_v=min(settings.level_v * gain, most))
+
+    def passages(self, settings: CrosstalkSettings, rig: RigProfile) -> Passages:  # noqa: ARG002
+        """Drive channel 1, then channel 2."""
+        settle, tail = round(_SETTLE_S * settings.rate_hz), round(_TAIL_S * settings.rate_hz)
+        samples = settings.signal().repeated(settle + settings.periods * settings.frames + tail) * settings.level_v
+        samples = with_ramps(samples, settle // 4, tail // 2)
+        for driven in (0, 1):
+            both = np.zeros((len(samples), 2))
+            both[:, driven] = samples
+            yield Passage(both, {"driven": float(driven + 1)})
+
+    def analyze(
+        self, settings: CrosstalkSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
+    ) -> Result:
+        """Compute both directions."""
+        if capture.channels < 2 or len(capture.parts) != 2:
+            raise MeasurementError("Crosstalk needs two channels, driven one after the other.")
+        out = ResultBuilder()
+        tones = settings.signal().frequencies_hz(capture.rate_hz)
+        heard = [_phasors(settings, capture, number, tones) for number in (0, 1)]
+        for driven, (own, _) in enumerate(heard):
+            if float(np.sum(np.abs(own[:, driven]))) < 1e-5 * settings.level_v:
+                raise NoSignal(f"Channel {driven + 1} gives nothing when it is driven.", hint="Check its leads.")
+        one, two = heard[0][0][:, 0], heard[1][0][:, 1]
+        # driven channel 1, heard in channel 2, each by its own gain; and the other way round
+        _add_direction(out, tones, np.abs(heard[1][0][:, 0]) / np.abs(one), heard[1][1][:, 0] / np.abs(one), 1)
+        _add_direction(out, tones, np.abs(heard[0][0][:, 1]) / np.abs(two), heard[0][1][:, 1] / np.abs(two), 2)
+        _add_balance(out, tones, two / one, capture)
+        if progress is not None:
+            progress(1.0)
+        if any(capture.overload):
+            out.trust.append(Trust("overload", "The input touched full scale: lower its sensitivity."))
+        return out.build()
+
+
+def _phasors(
+    settings: CrosstalkSettings, capture: Capture, number: int, tones: FloatArray
+) -> tuple[np.ndarray, FloatArray]:
+    """(k, channels) phasors in the passage in which one channel was driven, and their standard uncertainty."""
+    start = round(_SETTLE_S * capture.rate_hz)
+    samples = capture.part(capture.parts[number]).samples[start : start + settings.periods * settings.frames]
+    phasors, spreads = [], []
+    for channel in range(2):
+        record = samples[:, channel] * capture.scale
+        fit = fit_lines(record, 2 * np.pi * tones / capture.rate_hz)
+        noise = line_spectrum(fit.residual, capture.rate_hz)
+        duration = len(record) / capture.rate_hz
+        phasors.append(fit.phasors)
+        spreads.append([math.sqrt(2 * noise.local_density_squared(f) / duration) for f in tones.tolist()])
+    return np.array(phasors).T, np.array(spreads).T
+
+
+def _add_direction(out: ResultBuilder, tones: FloatArray, ratio: FloatArray, spread: FloatArray, channel: int) -> None:
+    """Add crosstalk into a channel; what noise adds to the magnitude is taken off as power (Rice)."""
+    honest = np.sqrt(np.maximum(ratio**2 - spread**2, (0.3 * spread) ** 2))
+    out.traces.append(Trace("crosstalk", channel, tones, "Hz", honest, "1", None, 2 * spread))
+    worst = int(np.argmax(honest))
+    out.add("crosstalk", channel, float(honest[worst]), "1", float(spread[worst]))
+    for name, at in (("crosstalk_at_1khz", 1e3), ("crosstalk_at_10khz", 1e4)):
+        near = int(np.argmin(np.abs(np.log(tones / at))))
+        if abs(math.log(tones[near] / at)) < 0.25:
+            out.add(name, channel, float(honest[near]), "1", float(spread[near]))
+    lost = honest < _NEAR_NOISE * spread
+    if np.any(lost):
+        text = f"Crosstalk into channel {channel} is lost in noise at {np.count_nonzero(lost)} of {len(tones)} tones: an upper bound."
+        out.trust.append(Trust("crosstalk_in_noise", text, grave=False))
+
+
+def _add_balance(out: ResultBuilder, tones: FloatArray, ratio: np.ndarray, capture: Capture) -> None:
+    u_flat = capture.rig.u_flatness if capture.rig else 0.0
+    magnitude = np.abs(ratio)
+    spread = np.full(len(tones), 2 * u_flat) * magnitude
+    out.traces.append(Trace("balance", 1, tones, "Hz", magnitude, "1", np.unwrap(np.angle(ratio)), spread))
+    near = int(np.argmin(np.abs(np.log(tones / 1e3))))
+    out.add("channel_balance", 0, float(magnitude[near]), "1", float(magnitude[near]) * u_flat)
+    out.add("balance_spread", 0, float(magnitude.max() / magnitude.min()), "1", u_flat * 1.5)
+    out.add("interchannel_phase", 0, float(np.max(np.abs(np.degrees(np.angle(ratio))))), "°")

@@ -1,0 +1,137 @@
+"""Edges: a square wave through the unit, averaged coherently."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from utter_calm.analysis.edges import EdgeAnalysis, analyze_edges
+from utter_calm.errors import InputError
+from utter_calm.measure.capture import Capture, usable_part
+from utter_calm.measure.definition import Definition
+from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
+from utter_calm.measure.result import Reading, Result, ResultBuilder, Trace
+from utter_calm.quantities import si_text
+from utter_calm.rig import RigProfile
+from utter_calm.signals.ramp import with_ramps
+from utter_calm.signals.square import square
+
+_SETTLE_S, _RAMP_S = 0.2, 0.02
+_SHOWN_SAMPLES = 40
+
+
+@dataclass(frozen=True, slots=True)
+class EdgesSettings(StepSettings):
+    """Settings of edges."""
+
+    frequency_hz: float = setting(1_003.0, "Repetition", "Hz", low=100, high=20_000)
+    level_v: float = setting(0.094, "Level (half the step)", "V", low=1e-6, high=100)
+    duration_s: float = setting(0.5, "Averaged over", "s", low=0.02, high=60)
+    rate_hz: int = setting(192_000, "Sample rate", "Hz", low=44_100, high=192_000)
+
+    def check(self) -> None:
+        """Refuse values outside their bounds, and edges too close to each other."""
+        StepSettings.check(self)
+        if self.rate_hz / self.frequency_hz < 16:
+            raise InputError(
+                "A period of the square has fewer than 16 samples.", hint="Lower the repetition or raise the rate."
+            )
+
+
+class Edges(SingleStimulus[EdgesSettings]):
+    """A square wave through the unit."""
+
+    key = "edges"
+    title = "Edges"
+    question = "How fast an edge comes through, and what it leaves behind"
+    settings_type = EdgesSettings
+    headline = "rise_time"
+    main_readings = ("rise_time", "overshoot", "slew_rate", "ringing_frequency", "droop", "rise_time_corrected")
+    definitions = {
+        "rise_time": Definition("rise time", "si", "10 % to 90 % of the step (IEC 60469), on the coherent average of all periods.",
+                                better="low"),
+        "fall_time": Definition("fall time", "si", "90 % to 10 % of the step.", better="low"),
+        "overshoot": Definition("overshoot", "percent", "Highest point after the edge beyond the upper state, over the step.",
+                                better="low"),
+        "ringing_frequency": Definition("ringing", "si", "Frequency of what swings after the edge, from its zero crossings."),
+        "droop": Definition("droop", "percent", "How far the flat part sinks over its length, over the step.", better="low"),
+        "slew_rate": Definition("slew", "si", "Largest slope of the average, in volts per second. The band of the rig bounds it.",
+                                better="high"),
+        "step_height": Definition("step", "si", "Difference of the two states."),
+        "rise_time_corrected": Definition("rise time, rig taken off", "si", "Root of the difference of squares of the rise time and "
+                                          "the rig's own: exact for edges shaped like a Gaussian's integral.", better="low"),
+    }  # fmt: skip
+    plots = (
+        PlotSpec("edge", "Rising edge", ("edge",), "time in ms", "voltage in V", x_log=False, y="linear", short="edge"),
+        PlotSpec(
+            "period", "One period", ("period",), "time in ms", "voltage in V", x_log=False, y="linear", short="period"
+        ),
+    )
+
+    def stimulus(self, settings: EdgesSettings) -> Stimulus:
+        """Give the square; half the step is the level's amplitude."""
+        rate = settings.rate_hz
+        frames = round((settings.duration_s + _SETTLE_S + _RAMP_S) * rate)
+        ramp = round(_RAMP_S * rate)
+        return Stimulus(with_ramps(square(settings.frequency_hz, settings.level_v, rate, frames), ramp, ramp), rate)
+
+    def signal(self, settings: EdgesSettings) -> str:
+        """Say what is played."""
+        return f"square {si_text(settings.frequency_hz, 'Hz', digits=3)}"
+
+    def analyze(
+        self, settings: EdgesSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
+    ) -> Result:
+        """Compute every channel."""
+        out = ResultBuilder()
+        start = round((_SETTLE_S - 0.02) * capture.rate_hz)
+        stop = start + round(settings.duration_s * capture.rate_hz)
+        for channel in range(1, capture.channels + 1):
+            _, trust = usable_part(capture, channel)
+            out.trust.extend(t for t in trust if t.code in ("overload", "lost_blocks", "dropout"))
+            record = capture.channel(channel)[start:stop] * capture.scale
+            add_edges(out, analyze_edges(record, capture.rate_hz, near_hz=settings.frequency_hz), capture, channel)
+            if progress is not None:
+                progress(channel / capture.channels)
+        return out.build()
+
+    def correct(self, settings: EdgesSettings, result: Result, floor: Result) -> Result:  # noqa: ARG002
+        """Take the rig's own rise time off."""
+        added = []
+        for reading in result.readings:
+            own = floor.reading("rise_time", reading.channel)
+            if reading.name == "rise_time" and own is not None and reading.value > own.value * 1.02:
+                value = math.sqrt(reading.value**2 - own.value**2)
+                spread = None if reading.uncertainty is None else reading.uncertainty * reading.value / value
+                added.append(Reading("rise_time_corrected", reading.channel, value, "s", spread))
+        return replace(result, readings=(*result.readings, *added))
+
+    def for_floor(self, settings: EdgesSettings, rig: RigProfile, gain: float) -> EdgesSettings:
+        """Bring the input to the same level; the square's own ripple stays below the ceiling."""
+        return replace(settings, level_v=min(settings.level_v * gain, 0.98 * math.sqrt(2) * rig.ceiling_v))
+
+    def highest_level(self, settings: EdgesSettings) -> float:
+        """R.m.s. of the sine with the same peak."""
+        return settings.level_v * 1.01 / math.sqrt(2)
+
+
+def add_edges(out: ResultBuilder, found: EdgeAnalysis, capture: Capture, channel: int) -> None:
+    """Add readings and traces of one channel."""
+    u_flat = 1e-3
+    if found.rise_s is not None:
+        out.add("rise_time", channel, found.rise_s, "s", math.hypot(found.u_rise_s, 0.005 / capture.rate_hz))
+    if found.fall_s is not None:
+        out.add("fall_time", channel, found.fall_s, "s", math.hypot(found.u_rise_s, 0.005 / capture.rate_hz))
+    out.add("overshoot", channel, found.overshoot, "1", u_flat)
+    if found.ringing_hz is not None:
+        out.add("ringing_frequency", channel, found.ringing_hz, "Hz", 0.01 * found.ringing_hz)
+    out.add("droop", channel, found.droop, "1", u_flat)
+    out.add("slew_rate", channel, found.slew, f"{capture.unit}/s", found.slew * 5e-3)
+    out.add("step_height", channel, found.high - found.low, capture.unit)
+    near = np.abs(found.time_s) <= _SHOWN_SAMPLES / capture.rate_hz
+    out.traces.append(Trace("edge", channel, found.time_s[near], "s", found.period[near], capture.unit))
+    step = max(1, len(found.period) // 4_000)
+    out.traces.append(Trace("period", channel, found.time_s[::step], "s", found.period[::step], capture.unit))

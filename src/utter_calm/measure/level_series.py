@@ -1,0 +1,270 @@
+"""Distortion against level: from far below to past clipping, with more steps where the curve bends."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from utter_calm.analysis.level_curve import best_point, clipping_onset, compression, level_at, wanted_levels
+from utter_calm.errors import InputError, NoSignal
+from utter_calm.measure.capture import Capture, FloatArray
+from utter_calm.measure.definition import Definition
+from utter_calm.measure.kind import Passages, PlotSpec, Scale, StepKind, StepSettings, setting
+from utter_calm.measure.point import ORDERS, Points, distortion_traces, gather, tone_at
+from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
+from utter_calm.measure.stepped import SteppedTone, measured_points
+from utter_calm.quantities import si_text
+from utter_calm.quantities.parse import parse_list
+from utter_calm.rig import RigProfile
+
+_FINEST, _COARSEST = 10 ** (0.08 / 20), 10 ** (0.7 / 20)
+_MOST_EXTRA = 26
+OVER = (
+    Scale("power", "power in W", "power"),
+    Scale("output", "output in V", "output"),
+    Scale("drive", "drive in V"),
+    Scale("output_dbv", "output in dBV", "output", decibels=True, log=False),
+    Scale("drive_dbfs", "drive in dBFS", "drive_fs", decibels=True, log=False),
+)
+
+
+@dataclass(frozen=True, slots=True)
+class LevelSeriesSettings(StepSettings):
+    """Settings of distortion against level."""
+
+    frequency_hz: float = setting(997.0, "Frequency", "Hz", low=2, high=90_000)
+    start_v: float = setting(1e-3, "Lowest level at the output", "V", low=1e-6, high=100)
+    level_v: float = setting(2.0, "Highest level at the output", "V", low=1e-6, high=100)
+    spacing: str = setting("dB steps", "Spacing", choices=("dB steps", "so many steps"))
+    step_db: float = setting(3.0, "Step", "dB", low=0.05, high=20)
+    points: int = setting(25, "Number of steps", "1", low=3, high=500)
+    stop_at: float = setting(0.15, "Stop at a THD+N of", "1", low=1e-5, high=1)
+    refine: str = setting("yes", "More steps where it bends", choices=("yes", "no"))
+    record_s: float = setting(0.15, "Record each step for", "s", low=0.02, high=20)
+    bounds: str = setting("0.1 %, 1 %, 10 %", "Read off at", analysis_only=True)
+    nominal_v: float = setting(0.0, "Nominal level at the unit's output (0: none)", "V", high=1000, analysis_only=True)
+    band_low_hz: float = setting(20.0, "Band from", "Hz", low=0, high=96_000, analysis_only=True)
+    band_high_hz: float = setting(20_000.0, "Band to", "Hz", low=1, high=96_000, analysis_only=True)
+    rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000)
+
+    def check(self) -> None:
+        """Refuse values outside their bounds, and levels that do not rise."""
+        StepSettings.check(self)
+        if self.start_v >= self.level_v:
+            raise InputError("The lowest level is not below the highest.", hint="Swap or change them.")
+        if self.frequency_hz >= self.rate_hz / 2:
+            raise InputError("The tone lies above half the sample rate.", hint="Lower the frequency or raise the rate.")
+        parse_list(self.bounds, "1", what="bound")
+
+    def drives(self) -> list[float]:
+        """Levels of the first pass, rising."""
+        if self.spacing == "dB steps":
+            count = max(2, math.ceil(20 * math.log10(self.level_v / self.start_v) / self.step_db - 1e-9) + 1)
+            ratio = 10 ** (self.step_db / 20)
+            return [min(self.start_v * ratio**k, self.level_v) for k in range(count)]
+        return [float(v) for v in np.geomspace(self.start_v, self.level_v, self.points)]
+
+
+_PERCENT = "of the last rise through that bound, both by their logarithms, along a monotone cubic"
+
+
+class LevelSeries(StepKind[LevelSeriesSettings]):
+    """A tone at rising levels."""
+
+    key = "level_series"
+    title = "Distortion against level"
+    question = "How many watts at 1 %, where clipping begins, how well output follows input"
+    settings_type = LevelSeriesSettings
+    headline = "power_at_1_percent"
+    main_readings = (
+        "power_at_1_percent", "voltage_at_1_percent", "clipping_onset", "power_at_10_percent", "best_thd_n",
+        "headroom_above_nominal", "gain", "gain_linearity",
+    )  # fmt: skip
+    definitions = {
+        "power_at_#_percent": Definition("at {} %", "si", f"Power in the load at a THD+N of {{}} %: {_PERCENT}.", better="high"),
+        "voltage_at_#_percent": Definition("at {} %", "volts", f"Output at a THD+N of {{}} %: {_PERCENT}.", better="high"),
+        "clipping_onset": Definition("clipping begins", "volts", "Output from which THD+N at least doubles along a slope steeper "
+                                     "than the third power of the level: no curvature of low order rises so.", better="high"),
+        "best_thd_n": Definition("least THD+N", "percent", "Smallest THD+N of the series.", better="low", floored=True),
+        "best_level": Definition("at its best", "volts", "Output at which THD+N is least."),
+        "headroom_above_nominal": Definition("above nominal", "db", "Output at 1 % THD+N over the stated nominal level.",
+                                             better="high"),
+        "gain": Definition("gain", "db", "Level at the unit's output over level at the rig's output."),
+        "gain_linearity": Definition("gain moves by", "db", "Largest over smallest gain of the series below the onset of "
+                                     "clipping, from 30 dB above the noise on.", better="low"),
+    }  # fmt: skip
+    plots = (
+        PlotSpec("distortion", "Distortion against level", ("thd_n", "thd", "noise_ratio"), "drive in V", "dB re fundamental",
+                 percent=True, over=OVER, short="distortion", unwanted=True),
+        PlotSpec("orders", "Orders against level", tuple(f"harmonic_{k}" for k in ORDERS), "drive in V", "dB re fundamental",
+                 percent=True, over=OVER, short="orders", unwanted=True),
+        PlotSpec("transfer", "Output against input", ("output",), "drive in V", "output in V", y="log", over=OVER[2:3],
+                 short="transfer"),
+        PlotSpec("compression", "Gain against level", ("compression",), "drive in V", "gain in dB re quiet", detail=1.0,
+                 over=OVER, short="gain"),
+    )  # fmt: skip
+
+    def signal(self, settings: LevelSeriesSettings) -> str:
+        """Say what is played."""
+        low = si_text(settings.start_v, "V", digits=2)
+        return f"sine {si_text(settings.frequency_hz, 'Hz', digits=3)} from {low}"
+
+    def expected_s(self, settings: LevelSeriesSettings) -> float:
+        """Estimate the sound."""
+        extra = 12 if settings.refine == "yes" else 0
+        return (len(settings.drives()) + extra) * (settings.record_s + 0.05 + 4 / settings.frequency_hz)
+
+    def for_floor(self, settings: LevelSeriesSettings, rig: RigProfile, gain: float) -> LevelSeriesSettings:
+        """Bring the rig's input to the same levels, as far as the ceiling allows; it needs no finer steps."""
+        top = min(settings.level_v * gain, rig.ceiling_v, rig.output_full_scale_v)
+        return replace(settings, start_v=min(settings.start_v * gain, top / 4), level_v=top, refine="no")
+
+    def passages(self, settings: LevelSeriesSettings, rig: RigProfile) -> Passages:  # noqa: ARG002
+        """Rise until the distortion or the level reaches its ceiling, then go back to where the curve bends."""
+        tone = SteppedTone(settings.rate_hz)
+        band = settings.band_low_hz, settings.band_high_hz
+        known: dict[float, list[float]] = {}
+        for level in settings.drives():
+            heard = yield from tone.point(settings.frequency_hz, level, settings.record_s)
+            found = [tone_at(heard, c, settings.frequency_hz, band) for c in range(1, heard.channels + 1)]
+            known[level] = [math.inf if one is None else one.thd_n for one in found]
+            reached = [one.thd_n for one in found if one is not None]
+            if (reached and min(reached) > settings.stop_at and known[level] == reached and len(known) > 2
+                    and _rising(known)) or any(heard.overload):  # fmt: skip
+                break
+        extra = 0
+        while settings.refine == "yes" and extra < _MOST_EXTRA:
+            usable = {level: values for level, values in sorted(known.items()) if np.all(np.isfinite(values))}
+            if len(usable) < 3:
+                break
+            levels = np.array(list(usable))
+            curves = [np.array(column) for column in zip(*usable.values(), strict=True)]
+            bounds = tuple(parse_list(settings.bounds, "1", what="bound"))
+            wanted = [
+                v for v in wanted_levels(levels, curves, bounds, finest=_FINEST, coarsest=_COARSEST) if v not in known
+            ]
+            if not wanted:
+                break
+            for level in wanted[: _MOST_EXTRA - extra]:
+                heard = yield from tone.point(settings.frequency_hz, level, settings.record_s)
+                found = [tone_at(heard, c, settings.frequency_hz, band) for c in range(1, heard.channels + 1)]
+                known[level] = [math.inf if one is None else one.thd_n for one in found]
+                extra += 1
+        yield tone.end()
+
+    def analyze(
+        self, settings: LevelSeriesSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
+    ) -> Result:
+        """Compute every channel of a series of tones."""
+        out = ResultBuilder()
+        band = settings.band_low_hz, settings.band_high_hz
+        points = list(measured_points(capture))
+        for channel in range(1, capture.channels + 1):
+            tones = [(tags, tone_at(part, channel, settings.frequency_hz, band)) for tags, part in points]
+            add_level_series(out, gather(tones), capture, channel, settings)
+            if progress is not None:
+                progress(channel / capture.channels)
+        if any(capture.overload):
+            out.trust.append(Trust("overload", "The input touched full scale: lower its sensitivity, or stop earlier."))
+        return out.build()
+
+
+def _rising(known: dict[float, list[float]]) -> bool:
+    """Whether the newest distortion is above the one before: noise falls with level, clipping rises."""
+    last, before = list(known.values())[-1], list(known.values())[-2]
+    return all(a > b for a, b in zip(last, before, strict=True))
+
+
+def add_level_series(
+    out: ResultBuilder, points: Points, capture: Capture, channel: int, settings: LevelSeriesSettings
+) -> None:
+    """Turn the points of one channel into traces and readings.
+
+    Raises
+    ------
+    NoSignal
+        Fewer than two points hold a tone.
+    """
+    if len(points.level) < 2:
+        raise NoSignal(
+            f"Channel {channel} holds a tone at fewer than two levels.", hint="Check the wiring and the levels."
+        )
+    drive_known = bool(np.all(np.isfinite(points.drive_v)))
+    points = points.sorted_by(points.drive_v if drive_known else points.level)
+    drive = points.drive_v if drive_known else points.level
+    unit = capture.unit
+    out.traces += distortion_traces(points, drive, "V" if drive_known else unit, channel)
+
+    def add(name: str, values: FloatArray, y_unit: str) -> None:
+        out.traces.append(Trace(name, channel, drive, "V" if drive_known else unit, values, y_unit))
+
+    add("output", points.level, unit)
+    if capture.load_ohm is not None and unit == "V":
+        add("power", points.level**2 / capture.load_ohm, "W")
+    if capture.rig is not None and drive_known:
+        add("drive_fs", drive / capture.rig.output_full_scale_v, "FS")
+    if drive_known:
+        add("compression", compression(drive, points.level), "1")
+    _add_readings(out, points, drive if drive_known else None, capture, channel, settings)
+    if np.any(points.thd_n < points.thd * (1 - 1e-9)):
+        raise AssertionError("THD+N below THD")
+
+
+def _add_readings(
+    out: ResultBuilder,
+    points: Points,
+    drive: FloatArray | None,
+    capture: Capture,
+    channel: int,
+    settings: LevelSeriesSettings,
+) -> None:
+    unit, level = capture.unit, points.level
+    u_level = capture.rig.u_level if capture.rig else 0.0
+    u_load = capture.rig.u_load if capture.rig else 0.0
+    one_percent = None
+    for bound in parse_list(settings.bounds, "1", what="bound"):
+        name = f"{100 * bound:g}".replace(".", "_")
+        at = level_at(level, points.thd_n, bound)
+        if at is None:
+            continue
+        u_curve = _interpolation_spread(level, points.thd_n, bound)
+        u = math.hypot(u_level, u_curve)
+        if capture.load_ohm is not None and unit == "V":
+            power = at**2 / capture.load_ohm
+            out.add(f"power_at_{name}_percent", channel, power, "W", power * math.hypot(2 * u, u_load))
+        out.add(f"voltage_at_{name}_percent", channel, at, unit, at * u)
+        one_percent = at if name == "1" else one_percent
+    onset = clipping_onset(level, points.thd_n)
+    if onset is not None:
+        out.add("clipping_onset", channel, onset, unit, onset * 0.02)
+    else:
+        out.trust.append(
+            Trust("no_clipping", f"Channel {channel} does not clip within the levels that were measured.", grave=False)
+        )
+    best_level, best = best_point(level, points.thd_n)
+    out.add("best_thd_n", channel, best, "1", float(points.u_thd_n[int(np.argmin(points.thd_n))]))
+    out.add("best_level", channel, best_level, unit)
+    if settings.nominal_v > 0 and one_percent is not None:
+        out.add(
+            "headroom_above_nominal",
+            channel,
+            one_percent / settings.nominal_v,
+            "1",
+            one_percent / settings.nominal_v * u_level,
+        )
+    if drive is not None:
+        gain = level / drive
+        quiet = (points.noise < 10**-1.5) & (level < (onset or math.inf))
+        if np.any(quiet):
+            out.add("gain", channel, float(np.median(gain[quiet])), "1", float(np.median(gain[quiet])) * u_level)
+            out.add("gain_linearity", channel, float(gain[quiet].max() / gain[quiet].min()), "1",
+                    float(np.median(points.u_level[quiet] / level[quiet])) * 2)  # fmt: skip
+
+
+def _interpolation_spread(level: FloatArray, distortion: FloatArray, bound: float) -> float:
+    """Relative standard uncertainty of a level read between two points: a part of their distance."""
+    index = int(np.flatnonzero((distortion[:-1] < bound) & (distortion[1:] >= bound))[-1])
+    return 0.03 * math.log(level[index + 1] / level[index])

@@ -1,0 +1,166 @@
+"""Multitone: a few dozen tones at once as a stand-in for music; what lies between them is distortion and noise."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from utter_calm.analysis.multitone import MultitoneAnalysis, analyze_multitone
+from utter_calm.errors import InputError
+from utter_calm.measure.capture import Capture, usable_part
+from utter_calm.measure.definition import Definition
+from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
+from utter_calm.measure.line_trace import line_trace
+from utter_calm.measure.result import Result, ResultBuilder, Trace
+from utter_calm.quantities import effective_bits, si_text
+from utter_calm.rig import RigProfile
+from utter_calm.signals.multitone import Multitone as Tones
+from utter_calm.signals.multitone import log_bins, multitone
+from utter_calm.signals.ramp import with_ramps
+
+_PERIOD_S = 0.68
+_SETTLE_S = 0.25
+
+
+@dataclass(frozen=True, slots=True)
+class MultitoneSettings(StepSettings):
+    """Settings of a multitone."""
+
+    low_hz: float = setting(20.0, "Lowest tone", "Hz", low=2, high=80_000)
+    high_hz: float = setting(20_000.0, "Highest tone", "Hz", low=10, high=90_000)
+    tones: int = setting(31, "Tones", "1", low=3, high=120)
+    places: str = setting("any bin", "Tones on", choices=("any bin", "odd bins"))
+    level_v: float = setting(0.094, "Level of all tones together", "V", low=1e-6, high=100)
+    periods: int = setting(3, "Periods", "1", low=1, high=60)
+    band_low_hz: float = setting(20.0, "Band from", "Hz", low=0, high=96_000, analysis_only=True)
+    band_high_hz: float = setting(20_000.0, "Band to", "Hz", low=1, high=96_000, analysis_only=True)
+    rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000)
+
+    def check(self) -> None:
+        """Refuse values outside their bounds, a range that is none, and tones too close to half the rate."""
+        StepSettings.check(self)
+        if self.low_hz >= self.high_hz or self.high_hz > 0.46 * self.rate_hz:
+            raise InputError(
+                "The tones do not fit between their limits and the sample rate.",
+                hint=f"Lowest below highest, and the highest at most {0.46 * self.rate_hz:.0f} Hz.",
+            )
+
+    @property
+    def frames(self) -> int:
+        """Samples of one period: a power of two, so that every tone lies on a bin."""
+        return 1 << round(math.log2(_PERIOD_S * self.rate_hz))
+
+    def signal(self) -> Tones:
+        """The tones, r.m.s. 1."""
+        odd = self.places == "odd bins"
+        return multitone(
+            log_bins(self.low_hz, self.high_hz, self.tones, self.rate_hz, self.frames, odd=odd), self.frames
+        )
+
+
+class Multitone(SingleStimulus[MultitoneSettings]):
+    """Many tones through the unit."""
+
+    key = "multitone"
+    title = "Multitone"
+    question = "What lies between many tones at once, as music would meet it"
+    settings_type = MultitoneSettings
+    headline = "multitone_residual"
+    main_readings = (
+        "multitone_residual",
+        "multitone_bits",
+        "sfdr",
+        "multitone_even",
+        "multitone_odd",
+        "multitone_level",
+    )
+    definitions = {
+        "multitone_residual": Definition("between the tones", "db", "R.m.s. of all in the band that is no tone and not DC, over "
+                                         "the r.m.s. of the tones together.", better="low", floored=True),
+        "multitone_bits": Definition("in bits", "si", "(residual in dB − 1.76) / 6.02, the sign turned: bits of a converter whose "
+                                     "noise that would be.", better="high"),
+        "sfdr": Definition("SFDR", "db", "Strongest tone over the strongest line of the rest, in the band (after IEEE 1241).",
+                           better="high"),
+        "multitone_even": Definition("even products", "db", "Part of the residual on even multiples of the base, over the tones; "
+                                     "for tones on odd bins.", better="low", floored=True),
+        "multitone_odd": Definition("odd products", "db", "Part of the residual on odd multiples of the base, over the tones; for "
+                                    "tones on odd bins.", better="low", floored=True),
+        "multitone_level": Definition("tones together", "volts", "R.m.s. of all tones at the unit's output."),
+        "clock_skew": Definition("clock skew", "si", "By how much the recorder's clock is off the player's, as a ratio: 1e-6 is "
+                                 "one part per million. Above zero the recording sounds higher."),
+    }  # fmt: skip
+    plots = (
+        PlotSpec("spectrum", "Spectrum", ("spectrum",), "frequency in Hz", "line in dBV r.m.s.", dense=True, unwanted=True),
+        PlotSpec("residual", "Residual in thirds of an octave", ("residual",), "frequency in Hz", "dB re all tones", unwanted=True,
+                 short="thirds"),
+    )  # fmt: skip
+
+    def stimulus(self, settings: MultitoneSettings) -> Stimulus:
+        """Give periods of the sum after a while for settling, ramped at both ends."""
+        settle = round(_SETTLE_S * settings.rate_hz)
+        tail = round(0.03 * settings.rate_hz)
+        frames = settle + settings.periods * settings.frames + tail
+        samples = settings.signal().repeated(frames) * settings.level_v
+        return Stimulus(with_ramps(samples, settle // 4, tail // 2), settings.rate_hz)
+
+    def signal(self, settings: MultitoneSettings) -> str:
+        """Say what is played."""
+        low, high = (si_text(f, "Hz", digits=2) for f in (settings.low_hz, settings.high_hz))
+        return f"{settings.tones} tones {low} to {high}"
+
+    def highest_level(self, settings: MultitoneSettings) -> float:
+        """R.m.s. of the sine with the same peak."""
+        return settings.level_v * settings.signal().crest / math.sqrt(2)
+
+    def for_floor(self, settings: MultitoneSettings, rig: RigProfile, gain: float) -> MultitoneSettings:
+        """Bring the input to the same level, as far as the ceiling allows for the peak."""
+        most = min(rig.ceiling_v, rig.output_full_scale_v) * math.sqrt(2) / settings.signal().crest * 0.999
+        return replace(settings, level_v=min(settings.level_v * gain, most))
+
+    def analyze(
+        self, settings: MultitoneSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
+    ) -> Result:
+        """Compute every channel of a capture of its own stimulus."""
+        out = ResultBuilder()
+        tones = settings.signal().frequencies_hz(capture.rate_hz)
+        start = round(_SETTLE_S * capture.rate_hz)
+        stop = start + settings.periods * settings.frames
+        base = capture.rate_hz / settings.frames if settings.places == "odd bins" else None
+        for channel in range(1, capture.channels + 1):
+            _, trust = usable_part(capture, channel)
+            out.trust.extend(t for t in trust if t.code in ("overload", "lost_blocks", "dropout"))
+            record = capture.channel(channel)[start:stop] * capture.scale
+            found = analyze_multitone(
+                record,
+                capture.rate_hz,
+                tones,
+                band_hz=(settings.band_low_hz, settings.band_high_hz),
+                base_hz=base,
+                own_clock=True,
+            )
+            add_multitone(out, found, capture, channel)
+            if progress is not None:
+                progress(channel / capture.channels)
+        return out.build()
+
+
+def add_multitone(out: ResultBuilder, found: MultitoneAnalysis, capture: Capture, channel: int) -> None:
+    """Add readings and traces of one channel."""
+    total = float(np.sqrt(np.sum(found.rms**2)))
+    u_level = capture.rig.u_level if capture.rig else 0.0
+    out.add("multitone_residual", channel, found.residual, "1", found.u_residual)
+    if found.residual > 0:
+        out.add("multitone_bits", channel, effective_bits(1 / found.residual), "bit")
+    out.add("sfdr", channel, found.sfdr, "1")
+    if found.even is not None and found.odd is not None:
+        out.add("multitone_even", channel, found.even, "1")
+        out.add("multitone_odd", channel, found.odd, "1")
+    out.add("multitone_level", channel, total, capture.unit, total * u_level)
+    if found.clock_skew is not None:
+        out.add("clock_skew", channel, found.clock_skew, "1")
+    out.traces.append(line_trace(found.spectrum, channel, capture.unit))
+    seen = found.third_residual > 0
+    out.traces.append(Trace("residual", channel, found.third_hz[seen], "Hz", found.third_residual[seen], "1"))

@@ -1,0 +1,97 @@
+"""One tone point of a series: what all series of tones take from it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from utter_calm.analysis.tone import ToneAnalysis, analyze_tone
+from utter_calm.errors import NoSignal
+from utter_calm.measure.capture import Capture
+from utter_calm.measure.result import FloatArray, Trace
+
+ORDERS = (2, 3, 4, 5)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Points:
+    """Values of one channel at every point of a series, (n,) each; NaN where a value cannot be told.
+
+    Parameters
+    ----------
+    drive_v, frequency_hz
+        What was played.
+    level, u_level
+        R.m.s. of the fundamental, in the capture's unit.
+    thd, thd_n, noise, u_thd_n
+        Ratios to the fundamental.
+    in_band
+        How many of the harmonics 2 to 10 lie in the band.
+    harmonics
+        (n, len(ORDERS)) ratios.
+    """
+
+    drive_v: FloatArray
+    frequency_hz: FloatArray
+    level: FloatArray
+    u_level: FloatArray
+    thd: FloatArray
+    thd_n: FloatArray
+    u_thd_n: FloatArray
+    noise: FloatArray
+    in_band: FloatArray
+    harmonics: FloatArray
+
+    def sorted_by(self, key: FloatArray) -> Points:
+        """Give the points in rising order of one of their values."""
+        order = np.argsort(key, kind="stable")
+        return Points(*(getattr(self, name)[order] for name in self.__slots__))
+
+
+def tone_at(capture: Capture, channel: int, near_hz: float, band: tuple[float, float]) -> ToneAnalysis | None:
+    """Measure the tone of one point; None where none stands out of the noise."""
+    samples = capture.channel(channel) * capture.scale
+    try:
+        return analyze_tone(samples, capture.rate_hz, band_hz=band, near_hz=near_hz)
+    except NoSignal:
+        return None
+
+
+def gather(tones: list[tuple[dict[str, float], ToneAnalysis | None]]) -> Points:
+    """Gather the points of one channel; points without a tone are left out."""
+    known = [(tags, tone) for tags, tone in tones if tone is not None]
+    nan = float("nan")
+    rows = []
+    for tags, tone in known:
+        ratios = {h.order: h.ratio for h in tone.harmonics if h.in_band}
+        rows.append(
+            (tags.get("level_v", nan), tags.get("frequency_hz", tone.frequency_hz), tone.level, tone.u_level,
+             nan if tone.thd is None else tone.thd, tone.thd_n, tone.u_thd_n, tone.noise / tone.level,
+             float(sum(h.in_band for h in tone.harmonics)), *(ratios.get(k, nan) for k in ORDERS))
+        )  # fmt: skip
+    table = np.array(rows, dtype=np.float64).reshape(len(rows), 9 + len(ORDERS))
+    columns = [*(table[:, k] for k in range(9)), table[:, 9:]]
+    return Points(*columns)
+
+
+def distortion_traces(
+    points: Points, x: FloatArray, x_unit: str, channel: int, *, variant: str = "",
+    valid: tuple[float, float] | None = None, reason: str = "",
+) -> list[Trace]:  # fmt: skip
+    """Give the traces ``thd_n``, ``thd``, ``noise_ratio`` and ``harmonic_n`` over x, each where it can be told."""
+    curves = [
+        ("thd_n", points.thd_n, 2 * points.u_thd_n),
+        ("thd", points.thd, None),
+        ("noise_ratio", points.noise, None),
+    ]
+    curves += [(f"harmonic_{k}", points.harmonics[:, i], None) for i, k in enumerate(ORDERS)]
+    out = []
+    for name, values, spread in curves:
+        seen = np.isfinite(values) & (values > 0)
+        if np.count_nonzero(seen) > 0:
+            own = None if spread is None else spread[seen]
+            limits = valid if name in ("thd_n", "thd") else None
+            out.append(Trace(name, channel, x[seen], x_unit, values[seen], "1", None, own, limits,
+                             reason if limits else "", variant))  # fmt: skip
+    return out

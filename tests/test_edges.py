@@ -1,0 +1,73 @@
+"""Edges whose rise, overshoot and ringing are known in closed form."""
+
+import numpy as np
+import pytest
+from scipy.special import erf
+
+from utter_calm.analysis.edges import analyze_edges
+from utter_calm.errors import NoSignal
+from utter_calm.signals.square import square
+
+RATE = 192_000
+
+
+def gaussian_square(rise_samples, period, frames, height=1.0):
+    """A square whose edges are integrals of a Gaussian: 10 to 90 % in so many samples, at any phase to the samples."""
+    sigma = rise_samples / 2.5631031
+    at = (np.arange(frames) + 0.3) % period
+    edges = erf((at - period / 4) / sigma / np.sqrt(2)) - erf((at - 3 * period / 4) / sigma / np.sqrt(2))
+    return height * (edges / 2)
+
+
+@pytest.mark.parametrize("rise", [3.0, 4.7, 12.0])
+@pytest.mark.parametrize("period", [192.0, 191.37])
+def test_rise_and_fall_within_2_percent_of_a_sample(rise, period, noise):
+    record = gaussian_square(rise, period, 30_000) + noise.normal(0, 1e-4, 30_000)
+    found = analyze_edges(record, RATE)
+    assert found.rise_s * RATE == pytest.approx(rise, abs=0.02)
+    assert found.fall_s * RATE == pytest.approx(rise, abs=0.02)
+    assert found.overshoot < 2e-3
+    assert found.ringing_hz is None or found.ringing_hz > 20_000
+    assert (found.low, found.high) == pytest.approx((0, 1), abs=1e-3)
+    assert found.slew / RATE == pytest.approx(2.5631 / rise / np.sqrt(2 * np.pi), rel=0.01)
+
+
+def test_ringing_and_overshoot_of_a_resonance():
+    """Second order with Q = 1/(2 zeta): overshoot exp(-pi zeta / sqrt(1 - zeta^2)), ringing at f0 sqrt(1 - zeta^2)."""
+    zeta, f0 = 0.3, 12_000.0
+    period = RATE / 500.0
+    t = (np.arange(60_000) % period) / RATE
+    omega = 2 * np.pi * f0 * np.sqrt(1 - zeta**2)
+
+    def step(at):
+        decay = np.exp(-2 * np.pi * f0 * zeta * at)
+        return np.where(
+            at < 0, 0.0, 1 - decay * (np.cos(omega * at) + zeta / np.sqrt(1 - zeta**2) * np.sin(omega * at))
+        )
+
+    found = analyze_edges(step(t) - step(t - period / RATE / 2), RATE)
+    assert found.overshoot == pytest.approx(np.exp(-np.pi * zeta / np.sqrt(1 - zeta**2)), rel=0.01)
+    assert found.ringing_hz == pytest.approx(f0 * np.sqrt(1 - zeta**2), rel=0.01)
+
+
+def test_droop_of_a_coupling():
+    """A high-pass lets the flat part of half a period sink by nearly w T / 2."""
+    period = RATE / 500
+    t = (np.arange(40_000) % period) / RATE
+    half = period / RATE / 2
+    record = np.where(t < half, 1, -1) * np.exp(-2 * np.pi * 8 * np.where(t < half, t, t - half))
+    found = analyze_edges(record, RATE)
+    assert found.droop == pytest.approx(2 * np.pi * 8 * half / 2, rel=0.05)
+
+
+def test_our_own_square_brings_no_overshoot():
+    found = analyze_edges(square(1_003, 0.5, RATE, RATE // 4), RATE, near_hz=1_003)
+    assert found.rise_s * RATE == pytest.approx(2.6, abs=0.1)
+    assert found.overshoot < 5e-3
+    assert found.high - found.low == pytest.approx(1.0, rel=1e-3)
+
+
+@pytest.mark.parametrize("record", [np.zeros(5_000), np.ones(5_000)], ids=["silence", "direct voltage"])
+def test_what_holds_no_edges_is_said(record):
+    with pytest.raises(NoSignal):
+        analyze_edges(record, RATE)
