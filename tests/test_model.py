@@ -5,12 +5,15 @@ from dataclasses import FrozenInstanceError, replace
 import msgspec
 import pytest
 
+from tests.conftest import small_demo
 from utter_calm.errors import InputError
 from utter_calm.job.demo import demo_document, new_document
-from utter_calm.job.model import Claim, Factor, JobDocument, Plan, Setup, Step
+from utter_calm.job.model import Claim, Factor, JobDocument, Plan, Reference, Setup, Step
 from utter_calm.job.recent import MOST, recent_jobs, remember
 from utter_calm.measure.first_look import FirstLookSettings
 from utter_calm.measure.kinds import definition
+from utter_calm.measure.response import ResponseSettings
+from utter_calm.rig import SimulatedDevice
 
 
 def test_setups_are_all_combinations():
@@ -40,13 +43,13 @@ def test_the_load_in_ohm(value, ohm):
     assert Setup().load_ohm is None
 
 
-@pytest.mark.parametrize("document", [demo_document(), new_document("x"), JobDocument()], ids=["demo", "new", "bare"])
+@pytest.mark.parametrize("document", [small_demo(), new_document("x"), JobDocument()], ids=["demo", "new", "bare"])
 def test_a_document_survives_json(document):
     assert msgspec.json.decode(msgspec.json.encode(document), type=JobDocument) == document
 
 
 def test_documents_are_frozen():
-    document = demo_document()
+    document = small_demo()
     with pytest.raises(FrozenInstanceError):
         document.title = "other"
     assert replace(document, title="other").title == "other"
@@ -65,7 +68,7 @@ def test_steps_know_their_settings():
     with pytest.raises(InputError, match="does not know the kind"):
         Step("x", "seance").typed_settings()
     with pytest.raises(InputError, match="has no step"):
-        demo_document().step("x")
+        small_demo().step("x")
 
 
 def test_prompts_name_what_to_do():
@@ -104,3 +107,35 @@ def test_every_reading_the_kinds_give_has_a_definition(measured):
             assert definition(reading.name).text, reading.name
     assert definition("harmonic_7").title == "harmonic 7"
     assert definition("something_new").title == "something new"
+
+
+def test_the_whole_demo_can_be_measured():
+    """Ids are unique, settings are sound, claims refer to steps and setups that are planned, the bench has every unit."""
+    document = demo_document()
+    ids = [step.id for step in document.steps]
+    assert len(ids) == len(set(ids))
+    assert len({c.id for p in document.plans for c in p.claims}) == sum(len(p.claims) for p in document.plans)
+    device = SimulatedDevice(document.plans[0].rig)
+    for plan in document.plans:
+        device.set_value("unit", plan.unit.stand_in)
+        for factor in plan.factors:
+            assert factor.sets or all(device.set_value(factor.name, value) is None for value in factor.values)
+        for step in plan.steps:
+            setups = plan.setups_of(step)
+            assert setups
+            for setup in setups:
+                step.under(plan, setup)
+        for claim in plan.claims:
+            assert any(s.fits(claim.conditions) for s in plan.setups_of(plan.step(claim.step))), claim.id
+            assert definition(claim.name).text or claim.mask, claim.id
+
+
+def test_a_factor_may_set_a_setting_and_a_level_may_follow_the_reference():
+    plan = Plan(factors=(Factor("level at the output", ("50 mV", "2 V"), sets="level_v"),))
+    step = Step("a", "response").with_settings(ResponseSettings())
+    assert [step.under(plan, s).level_v for s in plan.setups()] == [0.05, 2.0]
+    ten_down = replace(step, relative=10 ** (-10 / 20))
+    with pytest.raises(InputError, match="there is none"):
+        ten_down.under(Plan(), Setup())
+    with_reference = Plan(reference=Reference(1.0, "1 W"))
+    assert ten_down.under(with_reference, Setup()).level_v == pytest.approx(0.3162, rel=1e-3)

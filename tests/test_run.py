@@ -5,9 +5,9 @@ import threading
 
 import pytest
 
-from tests.conftest import make_demo
+from tests.conftest import make_demo, small_demo
 from utter_calm.errors import Cancelled, DeviceGone
-from utter_calm.job.demo import FIRST_LOOK, demo_document, simulated_bench
+from utter_calm.job.demo import FIRST_LOOK, simulated_bench
 from utter_calm.job.job import NO_SETUP, Job
 from utter_calm.job.model import Setup
 from utter_calm.job.run import Answer, Bench, Cell, RunHooks, run_cells, run_order
@@ -45,7 +45,7 @@ def test_every_step_is_done_before_the_load_is_switched():
 
 
 def test_a_family_asks_once_and_the_rig_offers(tmp_path):
-    job = Job.create(tmp_path / "a.calm", demo_document())
+    job = Job.create(tmp_path / "a.calm", small_demo())
     asked = []
 
     def ask(prompt):
@@ -63,7 +63,7 @@ def test_a_family_asks_once_and_the_rig_offers(tmp_path):
 
 
 def test_skip_and_stop(tmp_path):
-    job = Job.create(tmp_path / "a.calm", demo_document())
+    job = Job.create(tmp_path / "a.calm", small_demo())
     cells = [Cell(FIRST_LOOK, s) for s in job.document.plans[0].setups()]
     takes = run_cells(job, cells, simulated_bench(job.document.plans[0].rig), RunHooks(ask=lambda _: Answer.SKIP))
     assert [t.setup.value("load") for t in takes] == ["8 ohm"]
@@ -75,7 +75,7 @@ def test_skip_and_stop(tmp_path):
 
 def test_a_hand_that_did_not_switch_is_doubted(tmp_path):
     """The load was said to be switched by hand, and was not: the level tells."""
-    job = Job.create(tmp_path / "a.calm", demo_document())
+    job = Job.create(tmp_path / "a.calm", small_demo())
     bench = simulated_bench(job.document.plans[0].rig)
     cells = [Cell(FIRST_LOOK, s) for s in job.document.plans[0].setups()]
     takes = run_cells(job, cells, bench, RunHooks(ask=lambda _: Answer.DONE))
@@ -92,7 +92,7 @@ def test_a_hand_that_did_not_switch_is_doubted(tmp_path):
 
 
 def test_a_device_that_vanishes_costs_only_its_own_step(tmp_path):
-    job = Job.create(tmp_path / "a.calm", demo_document())
+    job = Job.create(tmp_path / "a.calm", small_demo())
     device = SimulatedDevice(job.document.plans[0].rig)
     bench = Bench(device, device, (("unit", "dome amplifier"), ("load", "8 ohm")))
     cells = [Cell(FIRST_LOOK, job.document.plans[0].setups()[0])] * 3
@@ -111,7 +111,7 @@ def test_a_device_that_vanishes_costs_only_its_own_step(tmp_path):
 
 @pytest.mark.parametrize("after", [0, 1, 7, 30])
 def test_cancel_at_any_block_keeps_what_was_finished(tmp_path, after):
-    job = Job.create(tmp_path / "a.calm", demo_document())
+    job = Job.create(tmp_path / "a.calm", small_demo())
     cancel, blocks = threading.Event(), []
 
     def count(_block):
@@ -144,7 +144,7 @@ def test_the_floor_is_driven_to_the_units_level(tmp_path):
 
 
 def test_progress_rises_to_the_end(tmp_path):
-    job = Job.create(tmp_path / "a.calm", demo_document())
+    job = Job.create(tmp_path / "a.calm", small_demo())
     seen = []
     cells = [Cell(FIRST_LOOK, s) for s in job.document.plans[0].setups()]
     hooks = RunHooks(ask=lambda _: Answer.LET_RIG, progress=seen.append)

@@ -16,10 +16,10 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
+from tests.conftest import small_demo
 from utter_calm.errors import FileError, InputError, JobFileError, UtterCalmError
 from utter_calm.formats.lossless import FLAC, FLOAT64, decode, encode
 from utter_calm.job.cell import Cell
-from utter_calm.job.demo import demo_document
 from utter_calm.job.job import NO_SETUP, Job, job_path
 from utter_calm.job.schema import VERSION
 from utter_calm.job.store import JobStore
@@ -59,7 +59,7 @@ def test_a_take_comes_back_as_it_was(measured):
     measured.close()
     again = Job.open(path)
     other = again.full(again.take(take.id))
-    assert again.document == demo_document()
+    assert again.document == small_demo()
     assert other.summary.readings == take.readings
     assert [t.name for t in other.result.traces] == [t.name for t in full.result.traces]
     for one, two in zip(full.result.traces, other.result.traces, strict=True):
@@ -114,10 +114,10 @@ def test_creating_never_overwrites(tmp_path):
     path = tmp_path / "a.calm"
     path.write_text("mine")
     with pytest.raises(JobFileError, match="exists already"):
-        Job.create(path, demo_document())
+        Job.create(path, small_demo())
     assert path.read_text() == "mine"
     with pytest.raises(JobFileError, match="cannot be created"):
-        Job.create(tmp_path / "no" / "folder.calm", demo_document())
+        Job.create(tmp_path / "no" / "folder.calm", small_demo())
     with pytest.raises(JobFileError, match="needs a name"):
         job_path("  ")
     assert job_path("x").name == "x.calm"
@@ -248,11 +248,12 @@ def test_kill_9_during_a_run_of_ten_takes(tmp_path):
     script = textwrap.dedent(
         f"""
         from pathlib import Path
-        from utter_calm.job.demo import demo_document, simulated_bench, FIRST_LOOK
+        from tests.conftest import small_demo
+        from utter_calm.job.demo import simulated_bench, FIRST_LOOK
         from utter_calm.job.job import Job
         from utter_calm.job.cell import Cell
         from utter_calm.job.run import Answer, RunHooks, run_cells
-        job = Job.create(Path({str(path)!r}), demo_document())
+        job = Job.create(Path({str(path)!r}), small_demo())
         cells = [Cell(FIRST_LOOK, u) for u in job.document.plans[0].setups()] * 5
         hooks = RunHooks(ask=lambda _: Answer.LET_RIG, finished=lambda _c, take: print(take.id, flush=True))
         run_cells(job, cells, simulated_bench(job.document.plans[0].rig), hooks)
@@ -291,10 +292,10 @@ def test_a_file_of_version_1_is_brought_forward(tmp_path, measured_path):
         connection.execute("UPDATE document SET json = ? WHERE part = 'job'", (old,))
         connection.execute("PRAGMA user_version = 1")
     job = Job.open(path)
-    assert job.document == demo_document()
+    assert job.document == small_demo()
     assert len(job.takes) == 6
     job.close()
-    assert Job.open(path).document == demo_document()
+    assert Job.open(path).document == small_demo()
 
 
 def test_an_interrupted_run_is_remembered(measured):

@@ -46,9 +46,9 @@ def measured_window(window, measured_path, tmp_path):
 @pytest.fixture
 def fresh_window(window, tmp_path):
     """The window on a demo job without takes."""
-    from utter_calm.job.demo import demo_document
+    from tests.conftest import small_demo
     from utter_calm.job.job import Job
 
-    Job.create(tmp_path / "fresh.calm", demo_document()).close()
+    Job.create(tmp_path / "fresh.calm", small_demo()).close()
     assert window.open_path(tmp_path / "fresh.calm")
     return window

@@ -7,7 +7,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage, QPainter
 from PySide6.QtTest import QAbstractItemModelTester
 
-from utter_calm.job.demo import demo_document
+from tests.conftest import small_demo
 from utter_calm.job.job import Job
 from utter_calm.job.verdict import Outcome
 from utter_calm.measure.first_look import FirstLookSettings
@@ -57,7 +57,7 @@ def test_the_coverage_follows_its_job(qtmodeltester, measured):
 
 
 def test_an_unmeasured_job(tmp_path):
-    job = Job.create(tmp_path / "a.calm", demo_document())
+    job = Job.create(tmp_path / "a.calm", small_demo())
     model = CoverageModel(session_of(job))
     QAbstractItemModelTester(model, FATAL)
     assert "not measured" in model.index(0, 1).data(Qt.ItemDataRole.AccessibleTextRole)

@@ -5,6 +5,9 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
+from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.analysis.transforms import next_fast_len, rfft
+
 ComplexArray = npt.NDArray[np.complex128]
 
 
@@ -36,3 +39,25 @@ def input_impedance(direct_v: ComplexArray, series_v: ComplexArray, series_ohm: 
     """Impedance of an input from the unit's output without and with a resistor in series with its input: ``R k / (1 - k)``."""
     share = series_v / direct_v
     return np.asarray(series_ohm * share / (1 - share))
+
+
+def band_levels(first: FloatArray, second: FloatArray, rate_hz: float) -> tuple[FloatArray, list[FloatArray]]:
+    """Levels of two records of the same sweep or noise in sixths of an octave, where the first is within 60 dB of its best.
+
+    Returns
+    -------
+    tuple
+        (n,) frequencies in Hz, and (n,) r.m.s. of each record.
+    """
+    length = next_fast_len(max(len(first), len(second)))
+    frequency = np.arange(length // 2 + 1) * (rate_hz / length)
+    edges = 10.0 * 2 ** (np.arange(0, 12 * 6 + 1) / 6)
+    edges = edges[edges < rate_hz / 2]
+    powers = []
+    for record in (first, second):
+        power = np.abs(rfft(record - np.mean(record), length)) ** 2
+        running = np.concatenate([[0.0], np.cumsum(power)])
+        powers.append(np.diff(running[np.searchsorted(frequency, edges)]) / length**2 * 2)
+    seen = powers[0] > 1e-6 * powers[0].max()
+    middle = np.sqrt(edges[1:] * edges[:-1])
+    return middle[seen], [np.sqrt(p[seen]) for p in powers]

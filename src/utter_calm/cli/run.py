@@ -55,7 +55,7 @@ def chosen_cells(
         raise InputError(f"No setup of this job has “{unknown[0]}”.", hint=f"Its values are: {known}.")
     cells = [Cell(s.id, NO_SETUP, FLOOR) for s in wanted_steps if floor and job.floor(s.id) is None]
     for step in wanted_steps:
-        for setup in document.plan_of(step.id).setups():
+        for setup in document.plan_of(step.id).setups_of(step):
             chosen = not setups or any(v in setups for _, v in setup.conditions)
             if chosen and not (missing and job.current(step.id, setup)):
                 cells.append(Cell(step.id, setup))

@@ -203,9 +203,9 @@ class Job:
         """Give every claim of a plan, or of all, with its verdict in every setup in which it holds, in the claims' order."""
         rows = []
         for one in self.document.plans if plan is None else (plan,):
-            known = {step.id for step in one.steps}
+            planned = {step.id: one.setups_of(step) for step in one.steps}
             for claim in one.claims:
-                for setup in one.setups() if claim.step in known else ():
+                for setup in planned.get(claim.step, ()):
                     rows += [(v, setup) for v in self.verdicts(claim.step, setup) if v.claim.id == claim.id]
         return rows
 

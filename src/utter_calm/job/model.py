@@ -115,6 +115,8 @@ class Step:
         Field by field.
     label
         As shown; empty takes the kind's title.
+    where
+        Conditions under which it is planned; empty for every setup.
     relative
         Level as a ratio to the plan's reference level; None when it has a level of its own.
     """
@@ -123,6 +125,7 @@ class Step:
     kind: str
     settings: SettingValues = field(default_factory=dict)
     label: str = ""
+    where: tuple[tuple[str, str], ...] = ()
     relative: float | None = None
 
     @property
@@ -271,6 +274,10 @@ class Plan:
     def factor(self, name: str) -> Factor | None:
         """Find a factor."""
         return next((f for f in self.factors if f.name == name), None)
+
+    def setups_of(self, step: Step) -> tuple[Setup, ...]:
+        """Give the setups under which a step is planned."""
+        return tuple(setup for setup in self.setups() if setup.fits(step.where))
 
     def claims_for(self, step_id: str, setup: Setup) -> tuple[Claim, ...]:
         """Give the claims that a take of this step under this setup can tell."""

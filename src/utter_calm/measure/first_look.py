@@ -15,6 +15,7 @@ from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stim
 from utter_calm.measure.line_trace import line_trace
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
 from utter_calm.measure.tone_readings import TONE_DEFINITIONS, add_tone_readings
+from utter_calm.measure.tone_trust import tone_trust
 from utter_calm.quantities import si_text
 from utter_calm.signals.ramp import with_ramps
 from utter_calm.signals.tone import sine
@@ -145,11 +146,4 @@ def _judge(out: ResultBuilder, tone: ToneAnalysis, band: tuple[float, float], ch
     if not band[0] <= tone.frequency_hz <= band[1]:
         text = f"The tone at {tone.frequency_hz:.4g} Hz lies outside the measuring band."
         out.trust.append(Trust("tone_outside_band", text, grave=False))
-    if tone.level_spread > max(2e-3, 0.2 * tone.thd_n):
-        text = (
-            f"Channel {channel} is not steady: its level moves by {100 * tone.level_spread:.2g} % while it is measured."
-        )
-        out.trust.append(Trust("unsteady_level", text))
-    if abs(tone.frequency_drift_hz) > max(2e-5 * tone.frequency_hz, 20 * tone.u_frequency_hz):
-        text = f"The tone on channel {channel} drifts by {tone.frequency_drift_hz:+.3g} Hz while it is measured."
-        out.trust.append(Trust("drift", text))
+    out.trust.extend(tone_trust(tone, channel))

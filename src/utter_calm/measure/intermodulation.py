@@ -76,6 +76,8 @@ def imd_definitions() -> dict[str, Definition]:
         out[f"imd_ccif_{order}"] = Definition(
             f"IMD 19 + 20 kHz, {word}", "percent", f"Difference-frequency method (IEC 60268-3), {word} order: products over the "
             "arithmetic sum of both tones.", better="low", floored=True)  # fmt: skip
+    out["low_tone"] = Definition("low tone", "si", "Frequency of the lower of two tones found in a file.")
+    out["high_tone"] = Definition("high tone", "si", "Frequency of the higher of two tones found in a file.")
     return out
 
 

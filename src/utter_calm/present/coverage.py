@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from utter_calm.job.cell import Cell
 from utter_calm.job.job import NO_SETUP, Job
-from utter_calm.job.model import Plan, Setup
+from utter_calm.job.model import Plan, Setup, Step
 from utter_calm.job.take import FLOOR, UNIT, TakeSummary
 from utter_calm.job.verdict import Outcome
 from utter_calm.measure.kinds import definition, kind_of
@@ -24,6 +24,7 @@ class CellView:
     take_id: int | None
     grave: bool
     tip: str
+    planned: bool = True
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,16 +38,16 @@ class CoverageView:
     @property
     def taken(self) -> int:
         """Number of cells with a take, the rig alone left out."""
-        return sum(cell.take_id is not None for row in self.cells for cell in row[1:])
+        return sum(cell.take_id is not None and cell.planned for row in self.cells for cell in row[1:])
 
     @property
     def total(self) -> int:
         """Number of cells, the rig alone left out."""
-        return sum(len(row) - 1 for row in self.cells)
+        return sum(cell.planned for row in self.cells for cell in row[1:])
 
     def missing(self) -> list[Cell]:
         """Cells without a take, the rig alone among them."""
-        return [cell.cell for row in self.cells for cell in row if cell.take_id is None]
+        return [cell.cell for row in self.cells for cell in row if cell.take_id is None and cell.planned]
 
 
 def setup_title(plan: Plan, setup: Setup) -> str:
@@ -61,7 +62,7 @@ def coverage_view(job: Job, plan: Plan) -> CoverageView:
     rows = []
     for step in plan.steps:
         cells = [_floor_cell(job, step.id)]
-        cells += [_unit_cell(job, step.id, setup) for setup in setups]
+        cells += [_unit_cell(job, step, setup) for setup in setups]
         rows.append(tuple(cells))
     return CoverageView(
         rows=tuple(step.title for step in plan.steps),
@@ -103,9 +104,14 @@ def _floor_cell(job: Job, step: str) -> CellView:
     return CellView(cell, None, headline, take.id, grave=False, tip="What the rig gives with the unit left out.")
 
 
-def _unit_cell(job: Job, step: str, setup: Setup) -> CellView:
+def _unit_cell(job: Job, plan_step: Step, setup: Setup) -> CellView:
+    step = plan_step.id
     take = job.current(step, setup)
     cell = Cell(step, setup, UNIT)
+    if take is None and not setup.fits(plan_step.where):
+        where = ", ".join(f"{f} {condition_text(v)}" for f, v in plan_step.where)
+        tip = f"Planned for {where} only; it can be taken here all the same."
+        return CellView(cell, None, "", None, grave=False, tip=tip, planned=False)
     if take is None:
         return CellView(cell, None, "", None, grave=False, tip="Not measured yet: press Space to take it.")
     verdicts = [v for v in job.verdicts(step, setup) if v.outcome is not Outcome.OPEN]

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import math
 
+from utter_calm.errors import UtterCalmError
 from utter_calm.measure.kinds import definition
 from utter_calm.measure.result import Reading
 from utter_calm.quantities import (
     Shown,
     amplitude_to_db,
+    parse_quantity,
     si_text,
     volts_to_dbfs,
     volts_to_dbu,
@@ -71,4 +73,9 @@ def phase_text(reading: Reading) -> str:
 
 def condition_text(value: str) -> str:
     """Show a condition's value with the unit's sign: ``8 ohm`` as ``8 Ω``."""
-    return value.replace(" ohm", " Ω")
+    if not value.endswith("ohm"):
+        return value
+    try:
+        return str(si_text(parse_quantity(value, "ohm"), "Ω", digits=6)).replace(".00000", "").replace(".0000", "")
+    except UtterCalmError:
+        return value

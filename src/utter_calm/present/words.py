@@ -76,6 +76,7 @@ def _settings_in_short(take: TakeSummary, comparison: Comparison) -> str:
 
 def take_title(take: TakeSummary) -> str:
     """Name a take in a list."""
-    what = "rig alone" if take.role == FLOOR else condition_text(str(take.setup))
+    conditions = ", ".join(f"{f} {condition_text(v)}" for f, v in take.setup.conditions)
+    what = "rig alone" if take.role == FLOOR else conditions or "one setup"
     again = f", from take {take.derived_from}" if take.derived_from else ""
     return f"take {take.id}: {what}{again}"

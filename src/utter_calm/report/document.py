@@ -138,7 +138,7 @@ def _summary(lines: tuple[ClaimLine, ...]) -> str:
 
 def _section(job: Job, plan: Plan, step: Step) -> StepSection | None:
     step_id = step.id
-    takes = [t for t in (job.current(step_id, s) for s in plan.setups()) if t is not None]
+    takes = [t for t in (job.current(step_id, s) for s in plan.setups_of(step)) if t is not None]
     if not takes:
         return None
     full = [job.full(t) for t in takes]

@@ -5,10 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 
+from utter_calm.quantities import parse_quantity
 from utter_calm.standins import class_d, patch_cable, preamplifier, show_converter, valve_amplifier, wiring
 from utter_calm.standins.amplifier import Amplifier, AmplifierModel
 from utter_calm.standins.base import Bench, StandIn
 from utter_calm.standins.cable import Cable
+from utter_calm.standins.series_input import SeriesInput
 from utter_calm.standins.transformer import Transformer
 
 
@@ -22,19 +24,26 @@ class Entry:
         Makes a running one.
     knobs
         Knob or switch to its positions; no positions where any value will do.
+    input_ohm, input_farad
+        What its input asks for; seen with a resistor in series with it.
     """
 
     build: Callable[[Bench], StandIn]
     knobs: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    input_ohm: float = 47e3
+    input_farad: float = 120e-12
 
     @property
     def positions(self) -> dict[str, tuple[str, ...]]:
         """Its own knobs and the leads."""
-        return {**self.knobs, **wiring.POSITIONS}
+        return {**self.knobs, **wiring.POSITIONS, "series resistor": ()}
 
     def make(self, bench: Bench) -> StandIn:
         """Put it on the bench."""
         made = self.build(bench)
+        series = parse_quantity(bench.position("series resistor", "0 ohm"), "ohm", what="series resistor")
+        if series > 0:
+            made = SeriesInput(made, series, self.input_ohm, self.input_farad, bench.rate_hz)
         how = bench.position("wiring", wiring.STRAIGHT)
         return made if how == wiring.STRAIGHT else wiring.Wired(made, how)
 
@@ -43,14 +52,14 @@ def _dome_amplifier(bench: Bench) -> StandIn:
     volts = bench.position("supply", "")
     model = AmplifierModel()
     if volts:
-        model = replace(model, rail_v=float(volts.removesuffix("V")))
+        model = replace(model, rail_v=parse_quantity(volts, "V", what="supply"))
     return Amplifier(model, bench.rate_hz, bench.load_ohm, bench.seed)
 
 
 CATALOGUE: dict[str, Entry] = {
     "dome amplifier": Entry(_dome_amplifier, {"supply": ()}),
     "cable": Entry(lambda _bench: Cable()),
-    "preamplifier": Entry(preamplifier.Preamplifier, preamplifier.POSITIONS),
+    "preamplifier": Entry(preamplifier.Preamplifier, preamplifier.POSITIONS, input_ohm=22e3, input_farad=180e-12),
     "line transformer": Entry(Transformer),
     "valve amplifier": Entry(valve_amplifier.ValveAmplifier, valve_amplifier.POSITIONS),
     "class-D amplifier": Entry(class_d.ClassDAmplifier, class_d.POSITIONS),

@@ -18,7 +18,7 @@ POSITIONS = {"dither": ("on", "off"), "bits": ("16", "20", "24"), "clock": ("sha
 _FULL_SCALE_V = 2.0
 _IDLE_TONE_HZ, _IDLE_TONE_FS = 1_331.0, 10 ** (-109 / 20)
 _SLOW_PPM = 37.0
-_NOISE_V = 45e-9
+_NOISE_V = 12e-9
 _TAPS = 32
 _STEPS = 512
 

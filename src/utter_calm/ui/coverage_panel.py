@@ -51,7 +51,9 @@ class _CellDelegate(QStyledItemDelegate):
             painter.setPen(QPen(QColor(p.line), 1))
         painter.setBrush(QColor(p.raised if cell.take_id is not None else p.surface))
         painter.drawRoundedRect(box, 6, 6)
-        if cell.take_id is None:
+        if cell.take_id is None and not cell.planned:
+            pass  # an empty frame: nothing is asked for here
+        elif cell.take_id is None:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(QColor(p.soft_text))
             painter.drawEllipse(box.center(), 1.6, 1.6)

@@ -170,9 +170,10 @@ class Workspace(QWidget):
         if step is None or self.live.running:
             return
         setups = self.session.plan.setups()
-        self.session.run([Cell(step.id, setup) for setup in setups])
+        planned = self.session.plan.setups_of(step)
+        self.session.run([Cell(step.id, setup) for setup in planned])
         row = [s.id for s in self.session.plan.steps].index(step.id)
-        self.coverage.choose(row, list(range(1, len(setups) + 1)))
+        self.coverage.choose(row, [n for n, setup in enumerate(setups, start=1) if setup in planned])
 
     def take_missing(self, *, auto: bool | None = None) -> None:
         """Measure everything that has no take yet, the rig alone among it."""

@@ -1,0 +1,88 @@
+"""What all ``analyze`` commands share: options, reading files, channels one by one."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import replace
+from pathlib import Path
+from typing import Any, TypeVar
+
+import click
+import numpy as np
+
+from utter_calm.cli.output import print_json, print_result, result_json
+from utter_calm.errors import InputError, UtterCalmError
+from utter_calm.formats.audio import read_audio
+from utter_calm.measure.capture import Capture
+from utter_calm.measure.result import Result, ResultBuilder, Trust
+
+F = TypeVar("F", bound=Callable[..., Any])
+FILE = click.Path(path_type=Path)
+
+channel_option = click.option("--channel", type=int, help="Channel, counted from 1; all when left out.")
+full_scale_option = click.option("--full-scale-volts", type=float, help="R.m.s. volts of the sine that reads 0 dBFS.")
+band_option = click.option(
+    "--band", type=float, nargs=2, default=(20.0, 20_000.0), metavar="LOW HIGH", show_default=True,
+    help="Brick-wall band in Hz for distortion and noise.",
+)  # fmt: skip
+json_option = click.option("--json", "as_json", is_flag=True, help="Write JSON.")
+
+
+def common_options(function: F) -> F:
+    """Give a command --channel, --full-scale-volts, --band and --json."""
+    for option in (json_option, band_option, full_scale_option, channel_option):
+        function = option(function)
+    return function
+
+
+def load(
+    file: Path, full_scale_volts: float | None, band: tuple[float, float], *, load_ohm: float | None = None
+) -> Capture:
+    """Read a recording, and check what was said about it.
+
+    Raises
+    ------
+    InputError
+        The volts, the band or the load make no sense, or do not fit the file.
+    FileError
+        The file cannot be read.
+    """
+    if full_scale_volts is not None and not (full_scale_volts > 0 and np.isfinite(full_scale_volts)):
+        raise InputError(f"--full-scale-volts is {full_scale_volts:g}.", hint="Give volts above zero.")
+    if not (np.isfinite(band).all() and 0 <= band[0] < band[1]):
+        raise InputError(f"The band from {band[0]:g} to {band[1]:g} Hz is empty.", hint="Give LOW below HIGH, in Hz.")
+    if load_ohm is not None and not (load_ohm > 0 and np.isfinite(load_ohm)):
+        raise InputError(f"A load of {load_ohm:g} ohm is none.", hint="Give ohms above zero.")
+    samples, rate = read_audio(file)
+    if band[0] >= rate / 2:
+        raise InputError(f"The band starts above half the file's rate of {rate} Hz.", hint="Give a lower band.")
+    return Capture(samples, rate, full_scale_v=full_scale_volts, load_ohm=load_ohm)
+
+
+def by_channel(capture: Capture, channel: int | None, measure: Callable[[Capture], Result]) -> Result:
+    """Measure one channel, or all; with several, one that fails is said in trust and does not stop the others."""
+    numbers = range(1, capture.channels + 1) if channel is None else (channel,)
+    out = ResultBuilder()
+    failures: list[UtterCalmError] = []
+    for number in numbers:
+        one = replace(capture, samples=capture.channel(number)[:, None])
+        try:
+            found = measure(one)
+        except UtterCalmError as problem:
+            failures.append(problem)
+            out.trust.append(Trust("channel_unusable", f"Channel {number}: {str(problem).replace('Channel 1', 'It')}"))
+            continue
+        out.readings += [replace(r, channel=number) for r in found.readings]
+        out.traces += [replace(t, channel=number) for t in found.traces]
+        out.trust += [replace(t, text=t.text.replace("Channel 1", f"Channel {number}")) for t in found.trust]
+    if failures and not out.readings:
+        raise failures[0]
+    return out.build()
+
+
+def show(result: Result, title: str, *, as_json: bool, full_scale_v: float | None = None) -> None:
+    """Print a result for people or for machines."""
+    if as_json:
+        print_json(result_json(result))
+    else:
+        print_result(result, title=title, full_scale_v=full_scale_v)
