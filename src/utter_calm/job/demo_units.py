@@ -5,6 +5,7 @@ All of it is made up. Every unit has a stand-in on the simulated bench, so every
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from utter_calm.job.model import LOAD, Claim, Factor, MaskPoint, Plan, Step, Unit
@@ -137,8 +138,7 @@ def _valve_amplifier() -> Plan:
         steps=(
             _step("valve", "first_look", level_v=0.1),
             _step("valve", "response", level_v=0.05, stop_hz=60_000.0),
-            Step("valve-response-loud", "response", label="Response at 4 W").with_settings(
-                KINDS["response"].settings_type(level_v=0.5, stop_hz=60_000.0)),
+            replace(_step("valve", "response", label="Response, loud", level_v=0.5, stop_hz=60_000.0), id="valve-response-loud"),
             _step("valve", "level_series", label="Distortion against power", start_v=0.01),
         ),
         factors=(
