@@ -87,6 +87,6 @@ def test_the_demo_job_shows_all_four_verdicts(measured):
         for v in measured.verdicts(step.id, setup)
     }
     assert outcomes["corner-4"] is Outcome.MISSED
-    assert outcomes["h2-8"] is Outcome.NOT_REACHABLE
+    assert outcomes["h8-8"] is Outcome.NOT_REACHABLE
     assert outcomes["gain-4"] is Outcome.UNDECIDED
     assert outcomes["flat-8"] is Outcome.MET

@@ -7,11 +7,12 @@ import pytest
 from PySide6.QtGui import QColor
 
 from utter_calm.present.axis import Axis
+from utter_calm.present.cursor import value_at as read_curve
 from utter_calm.present.palette import DARK, LIGHT
 from utter_calm.present.plot import BoundView, CurveView, PlotView, empty_plot
 from utter_calm.ui.plot_canvas import PlotCanvas
 from utter_calm.ui.plot_items import Scale
-from utter_calm.ui.plot_pane import PlotPane, read_curve, value_words
+from utter_calm.ui.plot_pane import PlotPane, value_words
 from utter_calm.ui.theme import apply_theme, load_fonts
 
 

@@ -31,9 +31,9 @@ def unit_value(document: JobDocument, step: str) -> str:
 def wanted(document: JobDocument, cell: Cell) -> tuple[tuple[str, str], ...]:
     """(factor, value) pairs that the bench must have for a cell; what a step's settings do themselves is not among them."""
     plan = document.plan_of(cell.step)
+    if cell.role == FLOOR:  # without the divider the rig brings its own input to the level that it sees behind the unit
+        return ((PICKUP_FACTOR, "1"), (UNIT_FACTOR, LEFT_OUT))
     pickup = (PICKUP_FACTOR, f"{plan.rig.pickup_ratio:g}")
-    if cell.role == FLOOR:
-        return (pickup, (UNIT_FACTOR, LEFT_OUT))
     by_program = {f.name for f in plan.factors if f.sets}
     conditions = tuple((f, v) for f, v in cell.setup.conditions if f not in by_program)
     return (pickup, (UNIT_FACTOR, unit_value(document, cell.step)), *conditions)

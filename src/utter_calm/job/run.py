@@ -102,8 +102,11 @@ def run_cells(
     *,
     cancel: threading.Event | None = None,
     paced: bool = False,
+    document: JobDocument | None = None,
 ) -> list[TakeSummary]:
     """Measure cells and store each take as it finishes.
+
+    ``document`` is the one that the cells were chosen from, for the plan may change meanwhile; None takes the job's.
 
     Raises
     ------
@@ -112,7 +115,7 @@ def run_cells(
     MeasurementError, InputError
         From the step that failed; the takes before are stored.
     """
-    document = job.document
+    document = document or job.document
     ordered = run_order(
         cells, bench.standing, lambda cell: wanted(document, cell), lambda factor: bench.price(document, factor)
     )
@@ -178,7 +181,7 @@ def _instruction(document: JobDocument, cell: Cell, factor: str, value: str) -> 
     plan = document.plan_of(cell.step)
     if factor == UNIT_FACTOR:
         if value == LEFT_OUT:
-            return "Leave the unit out: connect the output straight to the pickup."
+            return "Leave the unit out: connect the output straight to the input."
         return f"Put the unit between output and pickup: {plan.unit.title}."
     if factor == PICKUP_FACTOR:
         return "Connect the pickup directly." if value == "1" else f"Set the pickup's divider to {value}."
@@ -204,7 +207,7 @@ def _measure(
     kind, rig = step.measure, plan.rig
     settings = step.under(plan, cell.setup)
     if cell.role == FLOOR:
-        settings = kind.for_floor(settings, rig, plan.unit.nominal_gain)
+        settings = kind.for_floor(settings, rig, plan.unit.nominal_gain / rig.pickup_ratio)
 
     def prepare(conditions: tuple[tuple[str, str], ...]) -> None:
         for factor, value in conditions if cell.role == UNIT else ():

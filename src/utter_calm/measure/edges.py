@@ -20,7 +20,7 @@ from utter_calm.signals.ramp import with_ramps
 from utter_calm.signals.square import square
 
 _SETTLE_S, _RAMP_S = 0.2, 0.02
-_SHOWN_SAMPLES = 40
+_SHOWN_SAMPLES = 18
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,7 +65,7 @@ class Edges(SingleStimulus[EdgesSettings]):
                                           "the rig's own: exact for edges shaped like a Gaussian's integral.", better="low"),
     }  # fmt: skip
     plots = (
-        PlotSpec("edge", "Rising edge", ("edge",), "time in ms", "voltage in V", x_log=False, y="linear", short="edge"),
+        PlotSpec("edge", "Rising edge", ("edge",), "time in µs", "voltage in V", x_log=False, y="linear", short="edge"),
         PlotSpec(
             "period", "One period", ("period",), "time in ms", "voltage in V", x_log=False, y="linear", short="period"
         ),

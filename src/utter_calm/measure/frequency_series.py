@@ -93,7 +93,7 @@ class FrequencySeries(StepKind[FrequencySeriesSettings]):
     definitions = {
         "worst_thd_n": Definition("worst THD+N", "percent", "Largest THD+N (out of a sweep: THD) of the series at the highest "
                                   "level, where harmonics 2 and 3 lie in the band.", better="low", floored=True),
-        "worst_frequency": Definition("there", "si", "Frequency of the worst point."),
+        "worst_frequency": Definition("worst at", "si", "Frequency of the worst point."),
         "thd_n_at_1khz": Definition("at 1 kHz", "percent", "THD+N at 1 kHz, between the nearest points.", better="low",
                                     floored=True),
         "thd_n_at_10khz": Definition("at 10 kHz", "percent", "THD+N at 10 kHz, between the nearest points.", better="low",

@@ -212,7 +212,8 @@ Passages = Generator[Passage, Capture, None]
 class StepKind(ABC, Generic[S]):
     """A kind of step.
 
-    ``definitions`` are the readings that this kind adds; ``summary`` is what of the settings a reader needs in a line.
+    ``definitions`` are the readings that this kind adds; ``limits_itself`` tells that it rises
+    from a low level and stops by itself, so that its highest level is only a ceiling.
     """
 
     key: ClassVar[str]
@@ -223,6 +224,7 @@ class StepKind(ABC, Generic[S]):
     plots: ClassVar[tuple[PlotSpec, ...]]
     main_readings: ClassVar[tuple[str, ...]]
     definitions: ClassVar[dict[str, Definition]] = {}
+    limits_itself: ClassVar[bool] = False
 
     @abstractmethod
     def signal(self, settings: S) -> str:

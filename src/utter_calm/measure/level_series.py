@@ -78,14 +78,15 @@ class LevelSeries(StepKind[LevelSeriesSettings]):
     title = "Distortion against level"
     question = "How many watts at 1 %, where clipping begins, how well output follows input"
     settings_type = LevelSeriesSettings
+    limits_itself = True
     headline = "power_at_1_percent"
     main_readings = (
         "power_at_1_percent", "voltage_at_1_percent", "clipping_onset", "power_at_10_percent", "best_thd_n",
         "headroom_above_nominal", "gain", "gain_linearity",
     )  # fmt: skip
     definitions = {
-        "power_at_#_percent": Definition("at {} %", "si", f"Power in the load at a THD+N of {{}} %: {_PERCENT}.", better="high"),
-        "voltage_at_#_percent": Definition("at {} %", "volts", f"Output at a THD+N of {{}} %: {_PERCENT}.", better="high"),
+        "power_at_#_percent": Definition("power at {} %", "si", f"Power in the load at a THD+N of {{}} %: {_PERCENT}.", better="high"),
+        "voltage_at_#_percent": Definition("voltage at {} %", "volts", f"Output at a THD+N of {{}} %: {_PERCENT}.", better="high"),
         "clipping_onset": Definition("clipping begins", "volts", "Output from which THD+N at least doubles along a slope steeper "
                                      "than the third power of the level: no curvature of low order rises so.", better="high"),
         "best_thd_n": Definition("least THD+N", "percent", "Smallest THD+N of the series.", better="low", floored=True),
@@ -93,7 +94,7 @@ class LevelSeries(StepKind[LevelSeriesSettings]):
         "headroom_above_nominal": Definition("above nominal", "db", "Output at 1 % THD+N over the stated nominal level.",
                                              better="high"),
         "gain": Definition("gain", "db", "Level at the unit's output over level at the rig's output."),
-        "gain_linearity": Definition("gain moves by", "db", "Largest over smallest gain of the series below the onset of "
+        "gain_linearity": Definition("gain moves", "db", "Largest over smallest gain of the series below the onset of "
                                      "clipping, from 30 dB above the noise on.", better="low"),
     }  # fmt: skip
     plots = (
@@ -224,6 +225,7 @@ def _add_readings(
     unit, level = capture.unit, points.level
     u_level = capture.rig.u_level if capture.rig else 0.0
     u_load = capture.rig.u_load if capture.rig else 0.0
+    u_flat = capture.rig.u_flatness if capture.rig else 0.0
     one_percent = None
     for bound in parse_list(settings.bounds, "1", what="bound"):
         name = f"{100 * bound:g}".replace(".", "_")
@@ -261,7 +263,7 @@ def _add_readings(
         if np.any(quiet):
             out.add("gain", channel, float(np.median(gain[quiet])), "1", float(np.median(gain[quiet])) * u_level)
             out.add("gain_linearity", channel, float(gain[quiet].max() / gain[quiet].min()), "1",
-                    float(np.median(points.u_level[quiet] / level[quiet])) * 2)  # fmt: skip
+                    math.hypot(float(np.median(points.u_level[quiet] / level[quiet])) * 2, u_flat))  # fmt: skip
 
 
 def _interpolation_spread(level: FloatArray, distortion: FloatArray, bound: float) -> float:

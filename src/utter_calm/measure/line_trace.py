@@ -20,4 +20,5 @@ def line_trace(spectrum: LineSpectrum, channel: int, unit: str, *, variant: str 
     edges = edges[edges < len(frequency)]
     stops = np.append(edges[1:], len(frequency))
     top = np.array([a + int(np.argmax(lines[a:b])) for a, b in zip(edges, stops, strict=True)])
+    top = top[:-1]  # the last step is cut short
     return Trace("spectrum", channel, frequency[top], "Hz", lines[top], unit, variant=variant)

@@ -95,7 +95,7 @@ class Noise(SingleStimulus[NoiseSettings]):
 
     def signal(self, settings: NoiseSettings) -> str:
         """Say what is played."""
-        return "nothing" if settings.method == QUIET else "997 Hz at −60 dBFS"
+        return "no signal" if settings.method == QUIET else "997 Hz at −60 dBFS"
 
     def highest_level(self, settings: NoiseSettings) -> float | None:
         """Nothing, or the tone."""

@@ -80,6 +80,7 @@ class PowerSeries(StepKind[PowerSeriesSettings]):
     title = "Power series"
     question = "Watts into every load, at every supply and frequency, against the label on the box"
     settings_type = PowerSeriesSettings
+    limits_itself = True
     headline = "rated_power"
     main_readings = ("rated_power", "part_of_claim", "rated_voltage", "rated_thd_n")
     definitions = {
@@ -88,7 +89,7 @@ class PowerSeries(StepKind[PowerSeriesSettings]):
         ),
         "rated_voltage": Definition("voltage", "volts", "R.m.s. across the load at that point.", better="high"),
         "rated_thd_n": Definition(
-            "THD+N there", "percent", "THD+N of the measured step nearest to that point.", better="low"
+            "THD+N", "percent", "THD+N of the measured step nearest to that point.", better="low"
         ),
         "part_of_claim": Definition("of the claim", "percent", "Power over the claimed one.", better="high"),
     }

@@ -68,6 +68,7 @@ def chain_view(
                  f"was {shown.unit_title}" if shown and shown.role != FLOOR and shown.unit_title != unit.title else ""),
         LinkView("load", "load", load_text, f"up to {rig.load_power_w:g} W",
                  f"was {condition_text(was)}" if was and was != standing_load else "",
+                 "" if step is not None and step.measure.limits_itself else
                  _load_warning(level, unit.nominal_gain, standing_load, rig.load_power_w)),
         LinkView("pickup", "pickup", "direct" if rig.pickup_ratio == 1 else f"divider by {rig.pickup_ratio:g}",
                  f"± {fixed(200 * rig.u_level, 2)} % (k = 2)", _rig_badge(shown, rig.pickup_ratio)),
@@ -129,7 +130,9 @@ def level_view(job: Job, plan: Plan, step: Step | None, load: str | None, level_
     """Give the level at the unit's output, as watts where there is a load, and at the rig's output."""
     level = level_of(plan, step) if level_v is None else level_v
     if level is None:
-        return LevelView("–", "")
+        return LevelView("no signal", "")
+    if step is not None and step.measure.limits_itself:
+        return LevelView(f"up to {si_text(level, 'V', digits=3)} out", "rises from below and stops by itself")
     gain, known = plan.unit.nominal_gain, "by its data sheet"
     steps = {s.id for s in plan.steps}
     for take in reversed(job.takes):

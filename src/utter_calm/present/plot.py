@@ -20,6 +20,7 @@ from utter_calm.present.words import label, title_lines
 
 FloatArray = npt.NDArray[np.float64]
 _DYNAMIC_DB = 180.0
+_TIME_SCALE = {"ms": 1e3, "µs": 1e6}
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -201,9 +202,14 @@ def _has_variants(take: Take, name: str) -> bool:
     return len({t.variant for t in take.result.traces if t.name == name}) > 1
 
 
+def usable_scales(spec: PlotSpec, takes: Sequence[Take]) -> list[Scale]:
+    """What a picture of these takes can be drawn over."""
+    return [s for s in spec.over if not s.trace or all(t.result.trace(s.trace) is not None for t in takes)]
+
+
 def chosen_scale(spec: PlotSpec, takes: Sequence[Take], over: str) -> Scale | None:
     """What x is to be: what was asked for where all takes have it, else the first that they have; None for their own."""
-    usable = [s for s in spec.over if not s.trace or all(t.result.trace(s.trace) is not None for t in takes)]
+    usable = usable_scales(spec, takes)
     return next((s for s in usable if s.key == over), usable[0] if usable else None)
 
 
@@ -247,7 +253,7 @@ def trace_words(name: str) -> str:
 
 def _curve(spec: PlotSpec, trace: Trace, text: str, hue: int, *, focus: bool) -> CurveView:
     return CurveView(
-        x=trace.x * (1e3 if trace.x_unit == "s" else 1.0),
+        x=trace.x * _TIME_SCALE.get(spec.x_label.rpartition(" ")[2], 1.0),
         y=_height(spec, trace),
         label=text,
         hue=hue,

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 MINUS = "−"
 _PREFIXES = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M"}
-_PREFIXED_UNITS = frozenset({"V", "Hz", "ohm", "s", "W", "A"})
+_PREFIXED_UNITS = frozenset({"V", "Hz", "ohm", "Ω", "s", "W", "A", "F", "V/s", "V/√Hz"})
 _SYMBOL = {"ohm": "Ω", "1": ""}
 
 

@@ -14,6 +14,7 @@ from utter_calm.present.plot import BoundView, CurveView, PlotView
 
 FloatArray = npt.NDArray[np.float64]
 _TEXT = 11.5
+_FEW = 8
 
 
 class _Frame:
@@ -146,6 +147,9 @@ def _curve(frame: _Frame, curve: CurveView, palette: Palette) -> list[str]:
             path = _path(frame, curve.x[start:stop], curve.y[start:stop])
             out.append(f'<path d="{path}" stroke="{colour}" stroke-width="1.5"/>')
     elif inside.any():
+        if len(curve.x) < _FEW:
+            places = zip(frame.x(curve.x).tolist(), frame.y(curve.y).tolist(), strict=True)
+            out += [f'<circle cx="{a:.1f}" cy="{b:.1f}" r="3" fill="{colour}"/>' for a, b in places]
         path = _path(frame, curve.x[inside], curve.y[inside])
         out.append(f'<path d="{path}" stroke="{colour}" stroke-width="{width}"{dashes}{opacity}/>')
     for outside in (curve.x < (curve.valid or (0, 0))[0], curve.x > (curve.valid or (0, np.inf))[1]):

@@ -27,7 +27,8 @@ def open_editor(session: JobSession, key: str, under: QWidget) -> PopupForm | No
     return form
 
 
-def _line(text: str, label: str) -> QLineEdit:
+def text_line(text: str, label: str) -> QLineEdit:
+    """Make a field for free text."""
     field = QLineEdit(text)
     field.setAccessibleName(label)
     field.setMinimumWidth(240)
@@ -53,7 +54,7 @@ def _setting_field(declared: SettingField, value: float | str) -> QWidget:
         chooser.setCurrentText(str(value))
         return chooser
     if declared.is_text:
-        return _line(str(value), declared.label)
+        return text_line(str(value), declared.label)
     return QuantityEdit(declared.label, declared.unit, float(value))
 
 
@@ -120,7 +121,7 @@ def _input_editor(session: JobSession, parent: QWidget) -> PopupForm:
 
     lines = [
         FormLine("full_scale", "Sine at full scale", QuantityEdit("Input full scale", "V", rig.input_full_scale_v)),
-        FormLine("calibrated", "Calibrated on", _line(rig.calibrated, "Calibrated on")),
+        FormLine("calibrated", "Calibrated on", text_line(rig.calibrated, "Calibrated on")),
     ]
     return PopupForm(parent, "Input (r.m.s. volts at the connector)", lines, apply)
 
@@ -160,11 +161,13 @@ def _unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
         session.edit_plan("change the unit", replace(session.plan, unit=changed))
 
     lines = [
-        FormLine("name", "What it is", _line(unit.name, "What it is")),
-        FormLine("sample", "Which one", _line(unit.sample, "Which one")),
-        FormLine("settings", "Switches and knobs", _line(unit.settings, "Switches and knobs")),
-        FormLine("gain", "Gain by its data sheet", _line(f"{fixed(amplitude_to_db(unit.nominal_gain), 2)} dB", "Gain")),
-        FormLine("notes", "Notes", _line(unit.notes, "Notes")),
+        FormLine("name", "What it is", text_line(unit.name, "What it is")),
+        FormLine("sample", "Which one", text_line(unit.sample, "Which one")),
+        FormLine("settings", "Switches and knobs", text_line(unit.settings, "Switches and knobs")),
+        FormLine(
+            "gain", "Gain by its data sheet", text_line(f"{fixed(amplitude_to_db(unit.nominal_gain), 2)} dB", "Gain")
+        ),
+        FormLine("notes", "Notes", text_line(unit.notes, "Notes")),
     ]
     return PopupForm(parent, "Unit under test", lines, apply)
 
@@ -206,7 +209,7 @@ def load_editor(session: JobSession, parent: QWidget) -> PopupForm:
 
     lines = [
         FormLine("standing", "Switched on now", chooser),
-        FormLine("values", "Loads in the plan", _line(", ".join(factor.values), "Loads in the plan")),
+        FormLine("values", "Loads in the plan", text_line(", ".join(factor.values), "Loads in the plan")),
         FormLine("power", "It can take", QuantityEdit("Power of the load", "W", document.rig.load_power_w)),
     ]
     return PopupForm(parent, "Load on the unit's output", lines, apply)
@@ -251,7 +254,7 @@ def add_step_editor(session: JobSession, parent: QWidget) -> PopupForm:
 
     lines = [
         FormLine("kind", "Measure", chooser),
-        FormLine("label", "Called (may be empty)", _line("", "Name of the step")),
+        FormLine("label", "Called (may be empty)", text_line("", "Name of the step")),
     ]
     return PopupForm(parent, "Add a step", lines, apply)
 
@@ -273,8 +276,8 @@ def add_condition_editor(session: JobSession, parent: QWidget) -> PopupForm:
         session.edit_plan(f"vary {name}", replace(session.plan, factors=(*session.plan.factors, factor)))
 
     lines = [
-        FormLine("name", "What is varied", _line("", "What is varied")),
-        FormLine("values", "Its values, with commas", _line("", "Values")),
-        FormLine("prompt", "What a hand has to do", _line("Set {name} to {value}.", "Prompt")),
+        FormLine("name", "What is varied", text_line("", "What is varied")),
+        FormLine("values", "Its values, with commas", text_line("", "Values")),
+        FormLine("prompt", "What a hand has to do", text_line("Set {name} to {value}.", "Prompt")),
     ]
     return PopupForm(parent, "Vary a condition", lines, apply)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import textwrap
 from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
@@ -70,4 +71,6 @@ class CoverageModel(QAbstractTableModel):
         if role != Qt.ItemDataRole.DisplayRole:
             return None
         names = self._view.columns if orientation == Qt.Orientation.Horizontal else self._view.rows
-        return names[section] if section < len(names) else None
+        if section >= len(names):
+            return None
+        return names[section] if orientation == Qt.Orientation.Horizontal else textwrap.fill(names[section], 15)

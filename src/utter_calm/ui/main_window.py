@@ -81,6 +81,9 @@ class MainWindow(QMainWindow):
                       lambda key=key: self._with(lambda w: w.chain.links[key].click()))  # fmt: skip
 
         edit.addSeparator()
+        self._add(edit, "copy", "&Copy the numbers", "Ctrl+Shift+C", lambda: self._with(lambda w: w.copy_numbers()))
+        self._add(edit, "copy_picture", "Copy the &picture", "Ctrl+C", lambda: self._with(lambda w: w.copy_picture()))
+        edit.addSeparator()
         for name, text, key, what in (
             ("add_step", "Add a &step…", "Ctrl+J", lambda w: w.coverage.step_button.click()),
             ("add_condition", "Vary a &condition…", "Ctrl+K", lambda w: w.coverage.condition_button.click()),
@@ -130,6 +133,9 @@ class MainWindow(QMainWindow):
         self._add(
             view, "difference", "As &difference to the first", "-", lambda: self._with(lambda w: w.toggle_difference())
         )
+        self._add(view, "over", "&Over something else", "X", lambda: self._with(lambda w: w.next_over()))
+        self._add(view, "find", "&Read the curve at…", "=", lambda: self._with(lambda w: w.find_place()))
+        self._add(view, "peak", "&Peak, and the next", "P", lambda: self._with(lambda w: w.find_peak()))
         self._add(view, "channels", "Next &channel, or all", "C", lambda: self._with(lambda w: w.next_channels()))
         for number in range(4):
             self._add(view, f"picture_{number + 1}", f"Picture {number + 1}", f"Ctrl+{number + 1}",

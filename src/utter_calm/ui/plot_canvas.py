@@ -18,16 +18,18 @@ from utter_calm.ui.plot_items import Grid, LabelAxis, Scale, ScaleAxis
 from utter_calm.ui.theme import current_palette, font
 
 _COLUMNS = 1200
+_FEW = 8
 _EMPTY_WIDTH = 330
 
 
 class PlotCanvas(pg.PlotWidget):
     """Axes, grid, curves, floor, bounds and a cursor.
 
-    ``cursor_moved`` tells the x of the cursor, or NaN when it has left.
+    ``cursor_moved`` tells the x of the cursor, or NaN when it has left; ``marked`` that ``marks`` changed.
     """
 
     cursor_moved = Signal(float)
+    marked = Signal()
 
     def __init__(self, parent: QWidget | None = None, *, interactive: bool = True) -> None:
         self._x, self._y = Scale(), Scale()
@@ -66,8 +68,11 @@ class PlotCanvas(pg.PlotWidget):
         self._empty.setFont(font(15))
         item.addItem(self._empty, ignoreBounds=True)
         self._zoomed = False
+        self.marks: tuple[float, ...] = ()
+        self._mark_lines: list[pg.InfiniteLine] = []
         if interactive:
             self.scene().sigMouseMoved.connect(self._mouse_moved)
+            self.scene().sigMouseClicked.connect(self._mouse_clicked)
 
     @property
     def view(self) -> PlotView | None:
@@ -85,6 +90,8 @@ class PlotCanvas(pg.PlotWidget):
 
     def show_view(self, view: PlotView, *, keep_range: bool = False) -> None:
         """Show a picture; ``keep_range`` leaves the axes where the eye is."""
+        if self._view is not None and view.x.label != self._view.x.label:
+            self.set_marks(())
         self._view = view
         self._cursor.hide()
         self._x.log, self._y.percent, self._y.decades = view.x.log, view.y.percent, view.y.decades
@@ -149,8 +156,41 @@ class PlotCanvas(pg.PlotWidget):
             self._cursor.setValue(self._x.place(value))
         self.cursor_moved.emit(value)
 
+    def cursor_value(self) -> float:
+        """Where the cursor is; NaN when it is hidden."""
+        return self._x.value(self._cursor.value()) if self._cursor.isVisible() else float("nan")
+
+    def visible_range(self) -> tuple[float, float]:
+        """Values at both ends of the horizontal axis."""
+        low, high = self.getPlotItem().vb.viewRange()[0]
+        return self._x.value(low), self._x.value(high)
+
+    def set_marks(self, marks: tuple[float, ...]) -> None:
+        """Set at most two marks; what is between them is told."""
+        for line in self._mark_lines:
+            self.getPlotItem().removeItem(line)
+        self.marks, self._mark_lines = marks[-2:], []
+        for value in self.marks:
+            pen = _pen(current_palette().accent, 1.4)
+            line = pg.InfiniteLine(self._x.place(value), angle=90, movable=False, pen=pen)
+            self.getPlotItem().addItem(line, ignoreBounds=True)
+            self._mark_lines.append(line)
+        self.marked.emit()
+
+    def add_mark(self) -> None:
+        """Set a mark where the cursor is: the first, the second, then the first afresh."""
+        value = self.cursor_value()
+        if np.isfinite(value):
+            self.set_marks((value,) if len(self.marks) == 2 else (*self.marks, value))
+
     def keyPressEvent(self, event) -> None:  # noqa: ANN001
-        """Left and right move the cursor, with shift ten times as far."""
+        """Left and right move the cursor, with shift ten times as far; Return sets a mark, Backspace takes it away."""
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.add_mark()
+            return
+        if event.key() == Qt.Key.Key_Backspace:
+            self.set_marks(self.marks[:-1])
+            return
         if event.key() not in (Qt.Key.Key_Left, Qt.Key.Key_Right) or self._view is None or self._view.empty:
             super().keyPressEvent(event)
             return
@@ -171,6 +211,10 @@ class PlotCanvas(pg.PlotWidget):
             self.set_cursor(self._x.value(box.mapSceneToView(position).x()))
         else:
             self.set_cursor(float("nan"))
+
+    def _mouse_clicked(self, event) -> None:  # noqa: ANN001
+        if event.button() == Qt.MouseButton.LeftButton and self._cursor.isVisible():
+            self.add_mark()
 
     def _clear(self) -> None:
         for item in self._shown:
@@ -214,6 +258,9 @@ class PlotCanvas(pg.PlotWidget):
 
     def _line(self, x: np.ndarray, y: np.ndarray, pen: QPen, *, smooth: bool) -> pg.PlotCurveItem:
         at, height = thinned(self._places(x), y, _COLUMNS)
+        if len(at) < _FEW:  # a line of so few points is hardly seen
+            marks = pg.ScatterPlotItem(at, height, size=8, pen=None, brush=pen.color(), antialias=True)
+            self._add(marks)
         item = pg.PlotCurveItem(at, height, pen=pen, antialias=smooth, connect="finite")
         if pen.widthF() > 1 and pen.style() == Qt.PenStyle.SolidLine:
             item.setSegmentedLineMode("on")

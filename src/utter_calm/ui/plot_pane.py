@@ -5,12 +5,13 @@ from __future__ import annotations
 import math
 from html import escape
 
-import numpy as np
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from utter_calm.measure.kind import PlotSpec
-from utter_calm.present.plot import CurveView, PlotView
+from utter_calm.present.cursor import curves_csv, focus_curve, peaks_of, places_of, value_at
+from utter_calm.present.palette import Palette
+from utter_calm.present.plot import PlotView
 from utter_calm.quantities import si_text
 from utter_calm.quantities.text import fixed
 from utter_calm.ui.plot_canvas import PlotCanvas
@@ -21,6 +22,7 @@ class PlotPane(QWidget):
     """Title, choice of pictures, plot, cursor line. ``spec_chosen`` carries the key of the picture."""
 
     spec_chosen = Signal(str)
+    over_next = Signal()
 
     def __init__(self) -> None:
         super().__init__()
@@ -41,9 +43,17 @@ class PlotPane(QWidget):
         layout.addWidget(self.words)
         self.canvas = PlotCanvas()
         layout.addWidget(self.canvas, 1)
+        under = QHBoxLayout()
         self.axis_words = QLabel()
         self.axis_words.setProperty("role", "soft")
-        layout.addWidget(self.axis_words)
+        under.addWidget(self.axis_words, 1)
+        self.over = QPushButton()
+        self.over.setProperty("role", "flat")
+        self.over.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+        self.over.setToolTip("Draw the same curves over something else (X)")
+        self.over.clicked.connect(self.over_next)
+        under.addWidget(self.over)
+        layout.addLayout(under)
         self.readout = QLabel()
         self.readout.setTextFormat(Qt.TextFormat.RichText)
         self.readout.setWordWrap(True)
@@ -52,6 +62,8 @@ class PlotPane(QWidget):
         self.readout.setAccessibleName("Values at the cursor")
         layout.addWidget(self.readout)
         self.canvas.cursor_moved.connect(self._read)
+        self.canvas.marked.connect(lambda: self._read(self.canvas.cursor_value()))
+        self._peak = 0
         self._group = QButtonGroup(self)
         self._group.idClicked.connect(lambda number: self.spec_chosen.emit(self._specs[number].key))
         self._specs: tuple[PlotSpec, ...] = ()
@@ -77,6 +89,11 @@ class PlotPane(QWidget):
                 self._choices.addWidget(button)
         for number, spec in enumerate(specs):
             self._group.button(number).setChecked(spec.key == chosen)
+
+    def show_over(self, label: str) -> None:
+        """Offer another axis; empty where there is no choice."""
+        self.over.setText(f"{label}   X")
+        self.over.setVisible(bool(label))
 
     def show_view(self, view: PlotView, *, keep_range: bool = False) -> None:
         """Show a picture with its words."""
@@ -107,41 +124,93 @@ class PlotPane(QWidget):
             return
         if not math.isfinite(x):
             hint = "D zooms to the detail · " if view.detail else ""
+            if self.canvas.marks:
+                self.readout.setText(self._between(view, p))
+                return
             self.readout.setText(
-                f'<span style="color:{p.soft_text}">{hint}move over the plot to read the curves</span>'
+                f'<span style="color:{p.soft_text}">{hint}move over the plot to read the curves, press to set a mark</span>'
             )
             self.readout.setToolTip("; ".join(view.notes))
             return
         at = place_words(x, view)
         parts = [f"<b>at {at}</b>"]
         for curve in view.curves[:6]:
-            value = read_curve(curve, x, log=view.x.log)
+            value = value_at(curve, x, log=view.x.log)
             if value is None:
                 continue
             colour = p.hues[curve.hue % len(p.hues)]
             text = value_words(value, view)
             parts.append(f'<span style="color:{colour}">{escape(curve.label)} {escape(text)}</span>')
-        self.readout.setText("&nbsp;&nbsp;&nbsp;".join(parts))
+        text = "&nbsp;&nbsp;&nbsp;".join(parts)
+        self.readout.setText(f"{text}<br>{self._between(view, p, x)}" if self.canvas.marks else text)
 
+    def _between(self, view: PlotView, palette: Palette, x: float = math.nan) -> str:
+        """Say how far it is from the first mark to the second one, or to the cursor."""
+        marks = list(self.canvas.marks)
+        if len(marks) == 1:
+            if not math.isfinite(x):
+                return f"mark at {place_words(marks[0], view)}: press again for a second one, Backspace takes it away"
+            marks.append(x)
+        first, second = marks
+        ratio = f", factor {second / first:.4g}" if view.x.log and first > 0 else ""
+        parts = [f"{place_words(first, view)} to {place_words(second, view)}{ratio}"]
+        for curve in view.curves[:4]:
+            a, b = (value_at(curve, at, log=view.x.log) for at in (first, second))
+            if a is not None and b is not None:
+                colour = palette.hues[curve.hue % len(palette.hues)]
+                parts.append(f'<span style="color:{colour}">Δ {escape(difference_words(b, a, view))}</span>')
+        return "&nbsp;&nbsp;&nbsp;".join(parts)
 
-def read_curve(curve: CurveView, x: float, *, log: bool) -> float | None:
-    """Height of a curve at x; None where it is not valid."""
-    low, high = curve.valid or (float(curve.x[0]), float(curve.x[-1]))
-    if not max(low, float(curve.x[0])) <= x <= min(high, float(curve.x[-1])):
-        return None
-    if log:
-        return float(np.interp(math.log(x), np.log(curve.x), curve.y))
-    return float(np.interp(x, curve.x, curve.y))
+    def find_height(self, height: float) -> bool:
+        """Put the cursor where the curve in focus has a height, the next such place each time; False when nowhere."""
+        view = self.canvas.view
+        curve = None if view is None or view.empty else focus_curve(view)
+        if view is None or curve is None:
+            return False
+        places = places_of(curve, height, log=view.x.log)
+        now = self.canvas.cursor_value()
+        after = [p for p in places if not math.isfinite(now) or p > now * (1 + 1e-9)]
+        if not places:
+            return False
+        self.canvas.set_cursor((after or places)[0])
+        return True
+
+    def find_peak(self) -> bool:
+        """Put the cursor on the highest peak in view, then on the next lower one each time; False when there is none."""
+        view = self.canvas.view
+        curve = None if view is None or view.empty else focus_curve(view)
+        peaks = [] if curve is None else peaks_of(curve, *self.canvas.visible_range())
+        if not peaks:
+            return False
+        self._peak = self._peak + 1 if math.isfinite(self.canvas.cursor_value()) else 0
+        self.canvas.set_cursor(peaks[self._peak % len(peaks)])
+        return True
+
+    def numbers(self) -> str:
+        """Give what is shown as a table for the clipboard."""
+        view = self.canvas.view
+        return "" if view is None or view.empty else curves_csv(view)
 
 
 def place_words(x: float, view: PlotView) -> str:
     """Put a place on the horizontal axis into words."""
     unit = view.x.unit
-    if unit == "ms":
-        return str(si_text(x / 1e3, "s", digits=4))
+    if unit in ("ms", "µs"):
+        return str(si_text(x * {"ms": 1e-3, "µs": 1e-6}[unit], "s", digits=4))
     if unit.startswith("dB"):
         return f"{fixed(x, 2)} {unit}"
     return str(si_text(x, unit, digits=4)) if unit else f"{x:g}"
+
+
+def difference_words(value: float, before: float, view: PlotView) -> str:
+    """Put the difference of two heights into words: a factor where heights are powers of ten, else in the axis' own unit."""
+    if view.y.decades:
+        return f"factor {10.0 ** (value - before):.4g}"
+    if "dB" in view.y.label or view.y.percent:
+        return f"{fixed(value - before, 3)} dB"
+    if "degrees" in view.y.label:
+        return f"{fixed(value - before, 2)}°"
+    return str(si_text(value - before, view.y.unit or "1", digits=4))
 
 
 def value_words(value: float, view: PlotView) -> str:

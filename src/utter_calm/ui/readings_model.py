@@ -99,10 +99,12 @@ class ReadingDelegate(QStyledItemDelegate):
         p = current_palette()
         painter.setFont(font(12))
         painter.setPen(QColor(p.soft_text))
-        painter.drawText(QPointF(box.left(), box.center().y() + 4), row.title)
+        metrics = QFontMetricsF(painter.font())
         text = "   ".join(str(v) for v in row.values[:2])
+        width = metrics.horizontalAdvance(text)
+        title = metrics.elidedText(row.title, Qt.TextElideMode.ElideRight, box.width() - width - 8)
+        painter.drawText(QPointF(box.left(), box.center().y() + 4), title)
         painter.setPen(QColor(p.open if row.limited else p.text))
-        width = QFontMetricsF(painter.font()).horizontalAdvance(text)
         painter.drawText(QPointF(box.right() - width, box.center().y() + 4), text)
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:  # noqa: ARG002

@@ -30,6 +30,7 @@ class RunWorker(QThread):
         super().__init__(parent)
         self.setObjectName("measuring")
         self._job, self._cells, self._bench, self._paced, self._auto = job, cells, bench, paced, auto
+        self._document = job.document
         self._cancel = threading.Event()
         self._answers: queue.Queue[Answer] = queue.Queue()
 
@@ -46,7 +47,15 @@ class RunWorker(QThread):
         """Measure; called by Qt on the new thread."""
         hooks = RunHooks(ask=self._ask, progress=self._progress, finished=self.taken.emit)
         try:
-            run_cells(self._job, self._cells, self._bench, hooks, cancel=self._cancel, paced=self._paced)
+            run_cells(
+                self._job,
+                self._cells,
+                self._bench,
+                hooks,
+                cancel=self._cancel,
+                paced=self._paced,
+                document=self._document,
+            )
         except Cancelled:
             self.cancelled.emit()
         except UtterCalmError as problem:

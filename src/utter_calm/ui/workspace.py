@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import (
     QButtonGroup,
     QFrame,
@@ -21,18 +22,20 @@ from utter_calm.job.job import Job
 from utter_calm.job.model import Setup
 from utter_calm.job.run import Prompt, RunProgress
 from utter_calm.job.take import FLOOR, Take, TakeSummary
+from utter_calm.measure.kind import Scale
 from utter_calm.measure.kinds import is_floored, kind_of
 from utter_calm.measure.live import LiveFrame
 from utter_calm.measure.result import Result
 from utter_calm.present.chain import chain_view, level_of, level_view
 from utter_calm.present.panel import panel_view
-from utter_calm.present.plot import empty_plot, plot_view
+from utter_calm.present.plot import empty_plot, plot_view, usable_scales
 from utter_calm.present.words import take_title
 from utter_calm.quantities import si_text
 from utter_calm.ui.chain_bar import ChainBar
 from utter_calm.ui.chain_editors import add_condition_editor, add_step_editor, open_editor
 from utter_calm.ui.coverage_model import CoverageModel
 from utter_calm.ui.coverage_panel import CoveragePanel
+from utter_calm.ui.finder import finder_form
 from utter_calm.ui.live_control import LiveControl
 from utter_calm.ui.live_pane import LivePane
 from utter_calm.ui.places import ClaimsPlace, TakesPlace, recompute_form
@@ -55,6 +58,7 @@ class Workspace(QWidget):
         self.session = JobSession(job, self)
         self.live = LiveControl(self.session)
         self._spec_by_kind: dict[str, str] = {}
+        self._over: dict[str, str] = {}
         self._loaded: dict[int, Take] = {}
         self._channels: frozenset[int] | None = None
         self._live_result: Result | None = None
@@ -144,6 +148,7 @@ class Workspace(QWidget):
         )
         self.chain.pressed.connect(self._edit_link)
         self.plot.spec_chosen.connect(self.choose_spec)
+        self.plot.over_next.connect(self.next_over)
         self.place_buttons.idClicked.connect(lambda number: self.show_place(PLACES[number]))
         self.takes.shown.connect(lambda: self.show_place("plot"))
         self.claims.pressed.connect(self._show_claim)
@@ -239,6 +244,49 @@ class Workspace(QWidget):
         step = self.session.step
         if step is not None and number < len(step.measure.plots):
             self.choose_spec(step.measure.plots[number].key)
+
+    def next_over(self) -> None:
+        """Draw the same curves over the next thing that they can be drawn over."""
+        usable = self._scales()
+        if len(usable) > 1:
+            keys = [s.key for s in usable]
+            key = self._over.get(self._kind_shown(), keys[0])
+            at = keys.index(key) if key in keys else 0
+            self._over[self._kind_shown()] = keys[(at + 1) % len(keys)]
+            self._renew_plot()
+
+    def _kind_shown(self) -> str:
+        takes = self.session.shown_takes()
+        return takes[-1].kind if takes else ""
+
+    def _scales(self) -> list[Scale]:
+        """What the picture on the screen can be drawn over."""
+        kind = self._kind_shown()
+        if not kind:
+            return []
+        plots = kind_of(kind).plots
+        spec = next((p for p in plots if p.key == self._spec_by_kind.get(kind, plots[0].key)), plots[0])
+        takes = [self._full(t) for t in self.session.shown_takes() if t.kind == kind]
+        return usable_scales(spec, takes)
+
+    def copy_numbers(self) -> None:
+        """Put the shown curves on the clipboard as a table."""
+        QGuiApplication.clipboard().setText(self.plot.numbers())
+        self.tell("Copied: the shown curves, as a table.")
+
+    def copy_picture(self) -> None:
+        """Put the picture on the clipboard."""
+        QGuiApplication.clipboard().setPixmap(self.plot.grab())
+        self.tell("Copied: the picture.")
+
+    def find_place(self) -> None:
+        """Ask for an x to go to, or for a height to look for on the curve in focus."""
+        finder_form(self.plot).open_under(self.plot.title)
+
+    def find_peak(self) -> None:
+        """Go to the highest peak, then to the next."""
+        if not self.plot.find_peak():
+            self.tell("There is no peak in view.")
 
     def next_channels(self) -> None:
         """Show channel 1, then 2, then all."""
@@ -353,14 +401,17 @@ class Workspace(QWidget):
                 claims=unique,
                 reference=reference,
                 channels=self._channels_for(kind, chosen),
+                over=self._over.get(kind, ""),
             )
+            self.plot.show_over(f"over {view.x.label}" if len(self._scales()) > 1 else "")
             self.plot.show_view(view)
         except (UtterCalmError, ValueError) as problem:
             self.plot.show_view(empty_plot(step.title, str(problem)))
 
     def _channels_for(self, kind: str, spec_key: str) -> frozenset[int] | None:
         """Channels to show: where one picture holds many orders, one channel at a time, unless asked otherwise."""
-        many = any(p.key == spec_key and len(p.traces) > 2 for p in kind_of(kind).plots)
+        alone = len(self.session.shown_takes()) == 1
+        many = any(p.key == spec_key and len(p.traces) > 2 and (p.dense or alone) for p in kind_of(kind).plots)
         return frozenset({1}) if many and self._channels is None else self._channels
 
     def _renew_readings(self) -> None:

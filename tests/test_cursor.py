@@ -1,0 +1,79 @@
+"""What a cursor reads is exact on its axis."""
+
+import numpy as np
+import pytest
+
+from utter_calm.measure.kind import PlotSpec, Scale
+from utter_calm.present.axis import Axis, height_ticks
+from utter_calm.present.cursor import curves_csv, focus_curve, peaks_of, places_of, value_at
+from utter_calm.present.plot import CurveView, PlotView, over_scale, plot_view, usable_scales
+
+X = np.geomspace(20, 20_000, 31)
+
+
+def test_value_and_place_are_inverse_on_a_log_axis():
+    curve = CurveView(X, 20 * np.log10(X))
+    assert value_at(curve, 1_234.5, log=True) == pytest.approx(20 * np.log10(1_234.5), abs=1e-9)
+    assert places_of(curve, 20 * np.log10(777.7), log=True) == pytest.approx([777.7])
+    assert value_at(curve, 10.0, log=True) is None
+    assert places_of(curve, 500, log=True) == []
+
+
+def test_every_crossing_and_the_peaks_from_the_top():
+    x = np.linspace(0, 3, 301)
+    curve = CurveView(x, np.sin(2 * np.pi * x) * np.exp(-0.3 * x))
+    assert len(places_of(curve, 0.1, log=False)) == 6
+    assert peaks_of(curve, 0, 3) == pytest.approx([0.24, 1.24, 2.24], abs=0.011)
+    assert peaks_of(curve, 1, 2) == pytest.approx([1.24], abs=0.011)
+    assert peaks_of(curve, 5, 6) == []
+
+
+def test_numbers_for_the_clipboard():
+    view = PlotView("t", "", "", Axis("frequency in Hz", 1, 10, log=True), Axis("impedance in Ω", -1, 2, decades=True),
+                    (CurveView(np.array([1.0, 10.0]), np.array([0.0, 2.0]), "a"), CurveView(np.array([2.0]), np.array([1.0]))))  # fmt: skip
+    lines = [line.split("\t") for line in curves_csv(view).splitlines()]
+    assert lines[1] == ["1", "1", "2", "10"]
+    assert lines[2] == ["10", "100", "", ""]
+    assert focus_curve(view) is view.curves[1]
+
+
+def test_ticks_of_decades_are_readable():
+    assert [t for _, t in height_ticks(-1.2, 2.1, percent=False, decades=True)][:4] == ["0.10", "0.20", "0.50", "1.0"]
+
+
+def test_a_series_is_drawn_over_what_it_was_measured_over(series_take):
+    spec = series_take[1]
+    assert [s.key for s in usable_scales(spec, [series_take[0]])] == [
+        "power",
+        "output",
+        "drive",
+        "output_dbv",
+        "drive_dbfs",
+    ]
+    by_power = plot_view([series_take[0]], "distortion")
+    assert by_power.x.unit == "W"
+    own = plot_view([series_take[0]], "distortion", over="drive")
+    thd_n = series_take[0].result.trace("thd_n")
+    power = series_take[0].result.trace("power")
+    assert own.curves[0].x == pytest.approx(thd_n.x)
+    assert np.sort(by_power.curves[0].x) == pytest.approx(np.sort(power.magnitude))
+    assert plot_view([series_take[0]], "distortion", over="drive_dbfs").x.unit == "dBFS"
+    assert over_scale(series_take[0], spec, Scale("none", "x", "nothing")).result.traces == ()
+
+
+@pytest.fixture
+def series_take(measured):
+    """A take of a level series, measured quickly, and the picture of its distortion."""
+    from utter_calm.job.job import NO_SETUP
+    from utter_calm.job.take import Take, TakeSummary
+    from utter_calm.measure.level_series import LevelSeries, LevelSeriesSettings
+    from utter_calm.measure.take_step import take_step
+    from utter_calm.rig import RigProfile, SimulatedDevice
+
+    settings = LevelSeriesSettings(step_db=10, refine="no", record_s=0.05)
+    rig = RigProfile()
+    _, result = take_step(LevelSeries(), settings, SimulatedDevice(rig), rig, load_ohm=8.0)
+    summary = TakeSummary(1, "level-series", "level_series", "unit", NO_SETUP, {"level_v": 2.0}, "", "x", rig, result.readings,
+                          (), None, None, 0)  # fmt: skip
+    spec: PlotSpec = LevelSeries.plots[0]
+    return Take(summary, result), spec
