@@ -13,7 +13,8 @@ import pytest
 from utter_calm.job.cell import Cell
 from utter_calm.job.demo import demo_document, simulated_bench
 from utter_calm.job.job import NO_SETUP, Job
-from utter_calm.job.run import Answer, RunHooks, run_cells
+from utter_calm.job.prompt import Answer
+from utter_calm.job.run import RunHooks, run_cells
 from utter_calm.job.take import FLOOR
 
 

@@ -10,7 +10,8 @@ from utter_calm.errors import Cancelled, DeviceGone
 from utter_calm.job.demo import FIRST_LOOK, simulated_bench
 from utter_calm.job.job import NO_SETUP, Job
 from utter_calm.job.model import Setup
-from utter_calm.job.run import Answer, Bench, Cell, RunHooks, run_cells, run_order
+from utter_calm.job.prompt import Answer
+from utter_calm.job.run import Bench, Cell, RunHooks, run_cells, run_order
 from utter_calm.job.take import FLOOR
 from utter_calm.rig import Faults, SimulatedDevice
 

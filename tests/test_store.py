@@ -252,7 +252,8 @@ def test_kill_9_during_a_run_of_ten_takes(tmp_path):
         from utter_calm.job.demo import simulated_bench, FIRST_LOOK
         from utter_calm.job.job import Job
         from utter_calm.job.cell import Cell
-        from utter_calm.job.run import Answer, RunHooks, run_cells
+        from utter_calm.job.prompt import Answer
+        from utter_calm.job.run import RunHooks, run_cells
         job = Job.create(Path({str(path)!r}), small_demo())
         cells = [Cell(FIRST_LOOK, u) for u in job.document.plans[0].setups()] * 5
         hooks = RunHooks(ask=lambda _: Answer.LET_RIG, finished=lambda _c, take: print(take.id, flush=True))

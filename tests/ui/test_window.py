@@ -7,7 +7,7 @@ from PySide6.QtTest import QAbstractItemModelTester
 from PySide6.QtWidgets import QApplication, QLabel, QMessageBox, QWidget
 
 from utter_calm.errors import JobFileError
-from utter_calm.job.run import Answer
+from utter_calm.job.prompt import Answer
 from utter_calm.job.verdict import Outcome
 from utter_calm.ui.about import AboutDialog
 from utter_calm.ui.coverage_model import CELL_ROLE

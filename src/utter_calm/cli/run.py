@@ -11,7 +11,8 @@ from utter_calm.errors import InputError
 from utter_calm.job.cell import Cell
 from utter_calm.job.demo import simulated_bench
 from utter_calm.job.job import NO_SETUP, Job
-from utter_calm.job.run import Answer, Bench, Prompt, RunHooks, RunProgress, run_cells
+from utter_calm.job.prompt import WIRING, Answer, Prompt
+from utter_calm.job.run import Bench, RunHooks, RunProgress, run_cells
 from utter_calm.job.take import FLOOR, TakeSummary
 from utter_calm.job.verdict import Outcome
 from utter_calm.present.words import take_title
@@ -74,6 +75,9 @@ def run_headless(job: Job, cells: list[Cell], bench: Bench, *, as_json: bool) ->
         task = bar.add_task("starting", total=1.0)
 
         def ask(prompt: Prompt) -> Answer:
+            if prompt.factor == WIRING:
+                bar.console.print(f"  [bold]Leads:[/bold] {prompt.text} Going on all the same.", highlight=False)
+                return Answer.SKIP
             bar.console.print(f"  {prompt.text} [dim](the rig does it)[/dim]", highlight=False)
             return Answer.LET_RIG
 
@@ -85,7 +89,7 @@ def run_headless(job: Job, cells: list[Cell], bench: Bench, *, as_json: bool) ->
             title = job.document.step(cell.step).title
             bar.console.print(f"  {title}, {take_title(take)}: stored", highlight=False)
 
-        takes = run_cells(job, cells, bench, RunHooks(ask=ask, progress=progress, finished=finished))
+        takes = run_cells(job, cells, bench, RunHooks(ask=ask, progress=progress, finished=finished, check=True))
     return print_outcome(job, takes, as_json=as_json)
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import enum
 import threading
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
@@ -12,40 +11,13 @@ from utter_calm.job.cell import LEFT_OUT, PICKUP_FACTOR, UNIT_FACTOR, Cell, chan
 from utter_calm.job.job import Job
 from utter_calm.job.model import LOAD, JobDocument
 from utter_calm.job.order import run_order
+from utter_calm.job.precheck import check_leads, needs_check
+from utter_calm.job.prompt import Answer, Prompt
 from utter_calm.job.take import FLOOR, UNIT, TakeSummary
 from utter_calm.measure.kind import SettingValues
 from utter_calm.measure.result import Result, Trust
 from utter_calm.measure.take_step import take_step
 from utter_calm.rig import BenchControl, Device, RecordedBlock
-
-
-class Answer(enum.Enum):
-    """What was said to a prompt."""
-
-    DONE = "done by hand"
-    LET_RIG = "let the rig do it"
-    SKIP = "skip"
-    STOP = "stop"
-
-
-@dataclass(frozen=True, slots=True)
-class Prompt:
-    """A hand must move.
-
-    Parameters
-    ----------
-    text
-        What to do.
-    factor, value
-        What changes, and to what.
-    rig_can
-        Whether the rig offers to do it itself.
-    """
-
-    text: str
-    factor: str
-    value: str
-    rig_can: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,12 +33,16 @@ class RunProgress:
 
 @dataclass(slots=True)
 class RunHooks:
-    """What a run tells and asks; all are called on the run's own thread."""
+    """What a run tells and asks; all are called on the run's own thread.
+
+    ``check`` has the leads probed before the first take of a setup.
+    """
 
     ask: Callable[[Prompt], Answer]
     progress: Callable[[RunProgress], None] = lambda _progress: None
     finished: Callable[[Cell, TakeSummary], None] = lambda _cell, _take: None
     block: Callable[[RecordedBlock], None] | None = None
+    check: bool = False
 
 
 @dataclass(slots=True)
@@ -129,6 +105,9 @@ def run_cells(
         def follow(share: float, text: str, cell: Cell = cell, number: int = number) -> None:
             hooks.progress(RunProgress(cell, number, len(ordered), (number - 1 + share) / len(ordered), text))
 
+        if hooks.check and needs_check(job, document, cell):
+            follow(0.0, "checking the leads")
+            check_leads(document, cell, bench.device, hooks.ask, cancel)
         take = _measure(job, document, cell, bench, hooks, follow, by_hand, cancel, paced=paced)
         takes.append(take)
         job.write_pending(ordered[number:])

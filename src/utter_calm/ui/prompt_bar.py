@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton
 
-from utter_calm.job.run import Answer, Prompt
+from utter_calm.job.prompt import Answer, Prompt
 
 
 class PromptBar(QFrame):

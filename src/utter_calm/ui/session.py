@@ -13,8 +13,9 @@ from utter_calm.job.cell import PICKUP_FACTOR, Cell
 from utter_calm.job.demo import simulated_bench
 from utter_calm.job.job import Job
 from utter_calm.job.model import LOAD, JobDocument, Plan, Step
+from utter_calm.job.prompt import Answer, Prompt
 from utter_calm.job.recent import remember
-from utter_calm.job.run import Answer, Bench, Prompt
+from utter_calm.job.run import Bench
 from utter_calm.job.take import FLOOR, TakeSummary
 from utter_calm.measure.kind import StepSettings
 from utter_calm.ui.worker import Computation, RunWorker
@@ -58,6 +59,7 @@ class JobSession(QObject):
         self.plan_index = 0
         self.undo = QUndoStack(self)
         self.auto_rig = False
+        self.check_leads = True
         self.selected: tuple[Cell, ...] = ()
         self.pinned: tuple[TakeSummary, ...] = ()
         self.difference = False
@@ -196,7 +198,7 @@ class JobSession(QObject):
             self.told.emit("This job is open for reading only: save it under another name first.")
             return
         auto = self.auto_rig if auto is None else auto
-        worker = RunWorker(self.job, cells, self.bench, paced=paced, auto=auto, parent=self)
+        worker = RunWorker(self.job, cells, self.bench, paced=paced, auto=auto, check=self.check_leads, parent=self)
         worker.asked.connect(self._asked)
         worker.progressed.connect(self.progressed)
         worker.taken.connect(self._taken)

@@ -11,7 +11,8 @@ from PySide6.QtCore import QObject, QThread, Signal
 from utter_calm.errors import Cancelled, UtterCalmError
 from utter_calm.job.cell import Cell
 from utter_calm.job.job import Job
-from utter_calm.job.run import Answer, Bench, Prompt, RunHooks, RunProgress, run_cells
+from utter_calm.job.prompt import Answer, Prompt
+from utter_calm.job.run import Bench, RunHooks, RunProgress, run_cells
 
 
 class RunWorker(QThread):
@@ -26,11 +27,13 @@ class RunWorker(QThread):
     failed = Signal(object)
     cancelled = Signal()
 
-    def __init__(self, job: Job, cells: list[Cell], bench: Bench, *, paced: bool, auto: bool, parent: QObject) -> None:
+    def __init__(
+        self, job: Job, cells: list[Cell], bench: Bench, *, paced: bool, auto: bool, check: bool, parent: QObject
+    ) -> None:
         super().__init__(parent)
         self.setObjectName("measuring")
         self._job, self._cells, self._bench, self._paced, self._auto = job, cells, bench, paced, auto
-        self._document = job.document
+        self._document, self._check = job.document, check
         self._cancel = threading.Event()
         self._answers: queue.Queue[Answer] = queue.Queue()
 
@@ -45,7 +48,7 @@ class RunWorker(QThread):
 
     def run(self) -> None:
         """Measure; called by Qt on the new thread."""
-        hooks = RunHooks(ask=self._ask, progress=self._progress, finished=self.taken.emit)
+        hooks = RunHooks(ask=self._ask, progress=self._progress, finished=self.taken.emit, check=self._check)
         try:
             run_cells(
                 self._job,

@@ -20,7 +20,8 @@ from utter_calm.errors import UtterCalmError
 from utter_calm.job.cell import Cell
 from utter_calm.job.job import Job
 from utter_calm.job.model import Setup
-from utter_calm.job.run import Prompt, RunProgress
+from utter_calm.job.prompt import Prompt
+from utter_calm.job.run import RunProgress
 from utter_calm.job.take import FLOOR, Take, TakeSummary
 from utter_calm.measure.kind import Scale
 from utter_calm.measure.kinds import is_floored, kind_of

@@ -1,0 +1,153 @@
+"""Set the level by its effect: as many volts as give 1 W in this load, 1 % distortion, or so much at the input."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from utter_calm.analysis.level_search import Found, search_level
+from utter_calm.analysis.tone import ToneAnalysis
+from utter_calm.errors import InputError, NoSignal
+from utter_calm.measure.capture import Capture, Part
+from utter_calm.measure.kind import Passage
+from utter_calm.measure.point import tone_at
+from utter_calm.measure.stepped import SteppedTone
+from utter_calm.quantities import power_w, si_text
+from utter_calm.rig import Device, RigProfile, StreamSettings, play
+
+VOLTS, WATTS, THD, DBFS = (
+    "volts at the unit's output",
+    "watts in the load",
+    "THD+N",
+    "level at the input, re full scale",
+)
+UNITS = {VOLTS: "V", WATTS: "W", THD: "1", DBFS: "1"}
+_RATE_HZ = 96_000
+_BAND_HZ = (20.0, 20_000.0)
+
+
+@dataclass(frozen=True, slots=True)
+class Effect:
+    """What is wanted.
+
+    Parameters
+    ----------
+    what
+        One of ``UNITS``.
+    target
+        In its unit; a ratio for distortion and for the level re full scale.
+    frequency_hz
+        Of the tone.
+    start_v, limit_v
+        R.m.s. volts at the output: where to begin, and never more than.
+    tolerance
+        How close is close enough, relative.
+    """
+
+    what: str
+    target: float
+    frequency_hz: float = 997.0
+    start_v: float = 0.001
+    limit_v: float = 2.0
+    tolerance: float = 0.002
+
+    def check(self, rig: RigProfile, load_ohm: float | None) -> None:
+        """Refuse what cannot be searched for.
+
+        Raises
+        ------
+        InputError
+            Names what is wrong.
+        """
+        if self.what not in UNITS or not self.target > 0:
+            raise InputError("The target is not above zero.", hint=f"Choose one of {', '.join(UNITS)} and a value.")
+        if self.what == WATTS and not load_ohm:
+            raise InputError("Without a load there are no watts.", hint="Switch a load on, or ask for volts.")
+        if not 0 < self.start_v < self.limit_v:
+            raise InputError("The search must begin below its limit.", hint="Lower where it begins.")
+        rig.check_level(self.limit_v)
+
+    def words(self, load_ohm: float | None) -> str:
+        """Say what a level that was found does, as in ``1.00 W into 8 Ω at 997 Hz``."""
+        where = f" into {si_text(load_ohm, 'ohm', digits=3)}" if load_ohm and self.what == WATTS else ""
+        value = (
+            f"{100 * self.target:g} % THD+N"
+            if self.what == THD
+            else str(si_text(self.target, UNITS[self.what], digits=3))
+        )
+        if self.what == DBFS:
+            value = f"{20 * np.log10(self.target):.1f} dBFS"
+        return f"{value}{where} at {si_text(self.frequency_hz, 'Hz', digits=3)}"
+
+
+def find_level(
+    effect: Effect, device: Device, rig: RigProfile, *, load_ohm: float | None, channel: int = 1,
+    cancel: threading.Event | None = None, tried: Callable[[Found], None] | None = None,
+) -> Found:  # fmt: skip
+    """Search on a device; ``tried`` is called after every try with what is known so far.
+
+    Raises
+    ------
+    InputError
+        The effect cannot be searched for.
+    MeasurementError
+        Cancelled, the device is gone, or no tone arrives even at the limit.
+    """
+    effect.check(rig, load_ohm)
+    stream = device.open(StreamSettings(_RATE_HZ, 8_192))
+    tone = SteppedTone(_RATE_HZ)
+    limit = rig.ceiling_v / rig.output_full_scale_v
+
+    def exchange(passage: Passage) -> Capture:
+        samples = np.repeat((passage.volts / rig.output_peak_v)[:, None], device.info.channels, axis=1)
+        recording = play(stream, samples, limit=limit, cancel=cancel)
+        return Capture(
+            recording.samples, _RATE_HZ, rig, rig.input_full_scale_v * rig.pickup_ratio, drive_known=True, load_ohm=load_ohm,
+            overload=recording.overload, parts=(Part(0, len(samples), passage.tags),),
+        )  # fmt: skip
+
+    def measure(level: float) -> tuple[float, float]:
+        steps = tone.point(effect.frequency_hz, level, max(0.06, 5 / effect.frequency_hz))
+        try:
+            passage = next(steps)
+            while True:
+                passage = steps.send(exchange(passage))
+        except StopIteration as done:
+            heard: Capture = done.value
+        return _value(effect, tone_at(heard, channel, effect.frequency_hz, _BAND_HZ), heard, load_ohm)
+
+    search = search_level(effect.target, effect.start_v, effect.limit_v, tolerance=effect.tolerance)
+    so_far = Found(effect.start_v, 0.0, reached=False, why="searching")
+    try:
+        level = next(search)
+        while True:
+            value, spread = measure(level)
+            so_far.level, so_far.value = level, value
+            if tried is not None:
+                tried(so_far)
+            level = search.send((value, spread))
+    except StopIteration as done:
+        found: Found = done.value
+    finally:
+        stream.close()
+    if not any(t.value > 0 for t in found.tries):
+        raise NoSignal("No tone arrives, whatever the level.", hint="Check the wiring.")
+    return found
+
+
+def _value(effect: Effect, tone: ToneAnalysis | None, heard: Capture, load_ohm: float | None) -> tuple[float, float]:
+    """What is searched for, and its standard uncertainty; nothing where no tone stands out."""
+    if tone is None:
+        return 0.0, 0.0
+    if effect.what == WATTS and load_ohm:
+        power = power_w(tone.level, load_ohm)
+        return power, 2 * power * tone.u_level / tone.level
+    if effect.what == THD:
+        return tone.thd_n, tone.u_thd_n
+    if effect.what == DBFS:
+        scale = heard.full_scale_v or 1.0
+        return tone.level / scale, tone.u_level / scale
+    return tone.level, tone.u_level

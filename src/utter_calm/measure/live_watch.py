@@ -1,0 +1,136 @@
+"""What the live view watches for: hum over the last minutes, and the onset of clipping while a knob is turned."""
+
+from __future__ import annotations
+
+import math
+import time
+from collections import deque
+from dataclasses import dataclass
+
+import numpy as np
+
+from utter_calm.analysis.level_curve import clipping_onset
+from utter_calm.analysis.mains import find_mains
+from utter_calm.analysis.spectrum import FloatArray, line_spectrum
+
+HISTORY_S = 180.0
+_APART = 10 ** (0.25 / 20)
+_GROWN = 3.0
+
+
+@dataclass(frozen=True, slots=True)
+class HumReading:
+    """Hum at one moment.
+
+    Parameters
+    ----------
+    at_s
+        Monotonic time.
+    mains_hz
+        Of the family that was found; None where none stands out.
+    rms
+        For each channel the r.m.s. of the family together; where none stands out, what could hide in the noise.
+    lines
+        (multiple, r.m.s.) of the louder channel.
+    """
+
+    at_s: float
+    mains_hz: float | None
+    rms: tuple[float, ...]
+    lines: tuple[tuple[int, float], ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Event:
+    """Something that was done while watching, in words, and what it did."""
+
+    at_s: float
+    text: str
+    rms: float
+
+
+def hum_of(volts: FloatArray, rate_hz: float, at_s: float | None = None) -> HumReading:
+    """Pick the mains family out of a record (n, channels) of half a second or more, and sum it."""
+    now = time.monotonic() if at_s is None else at_s
+    rms, best, frequency = [], (), None
+    loudest = 0.0
+    for column in volts.T:
+        signal = column - np.mean(column)
+        spectrum = line_spectrum(signal, rate_hz)
+        found = find_mains(signal, rate_hz, spectrum, np.empty(0))
+        if found is None:
+            # a family of ten lines of noise: no more than that can be there unseen
+            hidden = math.sqrt(10 * spectrum.local_density_squared(100.0) / (len(signal) / rate_hz)) * 4
+            rms.append(hidden)
+            continue
+        total = float(np.sqrt(np.sum(found.rms**2)))
+        rms.append(total)
+        if total > loudest:
+            loudest, frequency = total, found.frequency_hz
+            best = tuple((int(m), float(v)) for m, v in zip(found.multiples, found.rms, strict=True))
+    return HumReading(now, frequency, tuple(rms), best)
+
+
+class HumWatch:
+    """History of the last minutes, a frozen before, and the events between."""
+
+    def __init__(self) -> None:
+        self._readings: deque[HumReading] = deque()
+        self.before: HumReading | None = None
+        self.events: list[Event] = []
+
+    def add(self, reading: HumReading) -> None:
+        """Take a reading; those older than the history are let go."""
+        self._readings.append(reading)
+        while self._readings and reading.at_s - self._readings[0].at_s > HISTORY_S:
+            self._readings.popleft()
+
+    @property
+    def latest(self) -> HumReading | None:
+        """The newest reading."""
+        return self._readings[-1] if self._readings else None
+
+    def history(self) -> tuple[FloatArray, FloatArray]:
+        """(n,) seconds before now, rising to 0, and (n, channels) r.m.s."""
+        if not self._readings:
+            return np.empty(0), np.empty((0, 0))
+        end = self._readings[-1].at_s
+        return np.array([r.at_s - end for r in self._readings]), np.array([r.rms for r in self._readings])
+
+    def mark(self, text: str) -> Event | None:
+        """Note what was just done; from here on the difference counts. None before the first reading."""
+        now = self.latest
+        if now is None:
+            return None
+        self.before = now
+        event = Event(now.at_s, text, max(now.rms))
+        self.events.append(event)
+        return event
+
+    def change_db(self) -> float | None:
+        """How far the louder channel has moved since the last mark; None without one."""
+        now = self.latest
+        if now is None or self.before is None or not max(self.before.rms) > 0:
+            return None
+        return 20 * math.log10(max(now.rms) / max(self.before.rms))
+
+
+class ClipWatch:
+    """Level and distortion while a knob is turned: tells where clipping begins, from how distortion grows."""
+
+    def __init__(self) -> None:
+        self._points: dict[int, tuple[float, float]] = {}
+
+    def add(self, level: float, distortion: float) -> float | None:
+        """Take a point; give the level at which clipping begins, once it has begun, else None.
+
+        Points closer than a quarter of a decibel count as one, the newest of them.
+        """
+        if not (level > 0 and distortion > 0):
+            return None
+        self._points[round(math.log(level) / math.log(_APART))] = (level, distortion)
+        pairs = sorted(self._points.values())
+        if len(pairs) < 4 or distortion < _GROWN * min(d for _, d in pairs):
+            return None
+        levels, values = (np.array(column) for column in zip(*pairs, strict=True))
+        return clipping_onset(levels, values)

@@ -1,0 +1,154 @@
+"""Wired right? Half a second of quiet tones before the first take of a setup, and what is wrong in words with its remedy."""
+
+from __future__ import annotations
+
+import math
+import threading
+from dataclasses import dataclass
+
+import numpy as np
+
+from utter_calm.analysis.wiring import WiringAnalysis, analyze_wiring
+from utter_calm.measure.capture import FloatArray
+from utter_calm.quantities import amplitude_to_db, si_text
+from utter_calm.quantities.text import fixed
+from utter_calm.rig import Device, RigProfile, StreamSettings, play
+from utter_calm.signals.ramp import with_ramps
+
+_RATE_HZ = 48_000
+_LISTEN_S, _SETTLE_S, _RAMP_S = 0.32, 0.15, 0.02
+_TONES_HZ = (np.array([233.0, 487.0, 953.0, 1_873.0, 3_701.0]), np.array([281.0, 563.0, 1_117.0, 2_203.0, 4_241.0]))
+_DEAD, _SWAPPED = 10 ** (-30 / 20), 10 ** (10 / 20)
+_GAIN_OFF_DB = 6.0
+_FULL = 0.97
+_HUM_REMEDY = "Look for a loop or a lifted shield; try a battery, or another outlet."
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """Something that is not as it should be.
+
+    Parameters
+    ----------
+    code
+        For machines: dead, swapped, reversed, inverted, clipping, gain, hum.
+    text, remedy
+        For people.
+    """
+
+    code: str
+    text: str
+    remedy: str
+
+
+def probe_volts(level_v: float) -> FloatArray:
+    """(n, 2) what is played: five tones on each channel, its own, of ``level_v`` r.m.s. together; ramped."""
+    frames = round((_LISTEN_S + _SETTLE_S + _RAMP_S) * _RATE_HZ)
+    at = 2 * np.pi / _RATE_HZ * np.arange(frames)
+    amplitude = level_v * math.sqrt(2 / len(_TONES_HZ[0]))
+    sides = [sum(np.cos(f * at + _phase(k)) for k, f in enumerate(tones)) * amplitude for tones in _TONES_HZ]
+    ramp = round(_RAMP_S * _RATE_HZ)
+    return with_ramps(np.stack(sides, axis=1), ramp, ramp)
+
+
+def _phase(index: int) -> float:
+    """Spread so that the peaks do not meet."""
+    return math.pi * index**2 / len(_TONES_HZ[0])
+
+
+def check_wiring(
+    device: Device, rig: RigProfile, *, level_v: float, nominal_gain: float, hum_limit_v: float = 0.01, gain_matters: bool = True,
+    cancel: threading.Event | None = None,
+) -> list[Finding]:  # fmt: skip
+    """Play the probe and say what is wrong; an empty list when nothing is.
+
+    Parameters
+    ----------
+    level_v
+        R.m.s. at the output; keep it far below what the steps use.
+    nominal_gain
+        By the data sheet.
+    hum_limit_v
+        R.m.s. at the unit's output above which hum is worth a word.
+    gain_matters
+        False where knobs of the unit change its gain in a way that nobody wrote down.
+
+    Raises
+    ------
+    MeasurementError
+        Cancelled, or the device is gone.
+    """
+    volts = probe_volts(min(level_v, rig.ceiling_v / 3))
+    stream = device.open(StreamSettings(_RATE_HZ, 4_096))
+    try:
+        recording = play(
+            stream, volts / rig.output_peak_v, limit=rig.ceiling_v / rig.output_full_scale_v, cancel=cancel
+        )
+    finally:
+        stream.close()
+    start = round((_SETTLE_S - 0.01) * _RATE_HZ)
+    heard = recording.samples[start : start + round(_LISTEN_S * _RATE_HZ)] * rig.input_peak_v
+    phase = tuple(np.array([_phase(k) for k in range(len(t))]) + 2 * np.pi * t * start / _RATE_HZ for t in _TONES_HZ)
+    amplitude = min(level_v, rig.ceiling_v / 3) * math.sqrt(2 / len(_TONES_HZ[0]))
+    found = analyze_wiring(heard, _RATE_HZ, _TONES_HZ, amplitude, phase)
+    clipped = any(recording.overload) or float(np.max(np.abs(recording.samples), initial=0.0)) > _FULL
+    return judge_wiring(found, nominal_gain, hum_limit_v=hum_limit_v, gain_matters=gain_matters, clipped=clipped)
+
+
+def judge_wiring(
+    found: WiringAnalysis, nominal_gain: float, *, hum_limit_v: float, gain_matters: bool, clipped: bool
+) -> list[Finding]:
+    """Put the paths into words."""
+    out = []
+    gain, floor = found.gain, _DEAD * nominal_gain
+    if clipped:
+        out.append(
+            Finding(
+                "clipping", "The input clips already at a low level.", "Lower the input's sensitivity or use a divider."
+            )
+        )
+    crossed = gain[0, 1] > _SWAPPED * gain[0, 0] and gain[1, 0] > _SWAPPED * gain[1, 1]
+    if crossed and min(gain[0, 1], gain[1, 0]) > floor:
+        out.append(
+            Finding("swapped", "Channels 1 and 2 are swapped.", "Swap the two leads at the output or at the input.")
+        )
+        return out
+    dead = [c for c in range(2) if gain[c, c] < floor]
+    for channel in dead:
+        other = gain[1 - channel, 1 - channel]
+        what = f"Channel {channel + 1} is dead" + (": only the other one arrives." if other >= floor else ".")
+        out.append(Finding("dead", what, "Check its leads, its fuse and its mute, and that the unit is on."))
+    alive = [c for c in range(2) if c not in dead]
+    signs = {c: int(found.polarity[c, c]) for c in alive}
+    if len(alive) == 2 and signs[0] != signs[1]:
+        wrong = 1 if signs[0] > 0 else 0
+        out.append(Finding("reversed", f"Channel {wrong + 1} is the wrong way round against the other.",
+                           "Reverse its leads at one end."))  # fmt: skip
+    elif alive and all(sign < 0 for sign in signs.values()):
+        out.append(Finding("inverted", "Everything arrives upside down: the unit inverts, or all leads are reversed.",
+                           "If the unit should not invert, reverse the leads; else go on."))  # fmt: skip
+    for channel in alive:
+        off = amplitude_to_db(gain[channel, channel] / nominal_gain)
+        if gain_matters and abs(off) > _GAIN_OFF_DB:
+            out.append(_gain_finding(channel, off, heavy=off < -_GAIN_OFF_DB))
+        if found.hum[channel] > hum_limit_v:
+            hum = si_text(float(found.hum[channel]), "V", digits=2)
+            out.append(
+                Finding(
+                    "hum",
+                    f"Channel {channel + 1} hums: {hum}.",
+                    _HUM_REMEDY,
+                )
+            )
+    return out
+
+
+def _gain_finding(channel: int, off_db: float, *, heavy: bool) -> Finding:
+    way = "below" if heavy else "above"
+    text = f"Channel {channel + 1}'s gain is {fixed(abs(off_db), 1)} dB {way} its data sheet."
+    remedy = (
+        "Is the load far too low, or shorted? Is a volume control turned down? Is the pickup's divider as entered?"
+        if heavy
+        else "Is the pickup's divider as entered? Is a gain switch up?"
+    )
+    return Finding("gain", text, remedy)
