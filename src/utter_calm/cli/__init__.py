@@ -19,6 +19,7 @@ _COMMANDS = {
     "run": ("utter_calm.cli.run", "run"),
     "analyze": ("utter_calm.cli.analyze", "analyze"),
     "table": ("utter_calm.cli.table", "table"),
+    "compare": ("utter_calm.cli.compare", "compare"),
     "report": ("utter_calm.cli.report", "report"),
     "export": ("utter_calm.cli.export", "export"),
     "open": ("utter_calm.cli.window", "open_job"),

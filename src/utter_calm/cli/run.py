@@ -22,16 +22,22 @@ from utter_calm.present.words import take_title
 @click.argument("job", type=click.Path(path_type=Path))
 @click.option("--steps", multiple=True, metavar="STEP", help="Only these steps, by id; may be given several times.")
 @click.option("--setups", multiple=True, metavar="VALUE", help="Only setups with this value, such as “4 ohm”.")
+@click.option("--repeat", type=click.IntRange(1, 100), default=1, help="Take each cell so many times.")
+@click.option("--resume", is_flag=True, help="Go on with what an interrupted run had still to do.")
 @click.option("--missing", is_flag=True, help="Only what has no take yet.")
 @click.option("--floor/--no-floor", default=True, help="Measure the rig alone where that was not done yet.")
 @click.option("--json", "as_json", is_flag=True, help="Write JSON.")
 def run(
-    job: Path, steps: tuple[str, ...], setups: tuple[str, ...], *, missing: bool, floor: bool, as_json: bool
-) -> int:
+    job: Path, steps: tuple[str, ...], setups: tuple[str, ...], repeat: int, *, resume: bool, missing: bool, floor: bool,
+    as_json: bool,
+) -> int:  # fmt: skip
     """Measure a job on the simulated rig, which switches the load by itself; exit status 1 where a claim is missed."""
     opened = Job.open(job)
     try:
         cells = chosen_cells(opened, steps, setups, missing=missing, floor=floor)
+        if resume:
+            cells = list(opened.pending())
+        cells = [cell for cell in cells for _ in range(1 if cell.role == FLOOR else repeat)]
         return run_headless(opened, cells, simulated_bench(opened.document.plans[0].rig), as_json=as_json)
     finally:
         opened.close()

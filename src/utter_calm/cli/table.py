@@ -8,6 +8,7 @@ import click
 
 from utter_calm.cli.output import print_claims, print_json, verdict_json
 from utter_calm.cli.run import print_outcome
+from utter_calm.job.export import export_readings
 from utter_calm.job.job import Job
 from utter_calm.job.verdict import Outcome
 
@@ -15,11 +16,17 @@ from utter_calm.job.verdict import Outcome
 @click.command()
 @click.argument("job", type=click.Path(path_type=Path))
 @click.option("--claims", is_flag=True, help="Only the table of claimed against measured.")
+@click.option(
+    "--csv", "csv_path", type=click.Path(path_type=Path), help="Write every reading to this file, as CSV or .json."
+)
 @click.option("--json", "as_json", is_flag=True, help="Write JSON.")
-def table(job: Path, *, claims: bool, as_json: bool) -> int:
+def table(job: Path, csv_path: Path | None, *, claims: bool, as_json: bool) -> int:
     """Print a job's newest takes and its claims; exit status 1 where a claim is missed."""
     opened = Job.open(job)
     try:
+        if csv_path is not None:
+            export_readings(opened, csv_path)
+            return 0
         if not claims:
             current = [t for t in opened.takes if t.superseded_by is None]
             return print_outcome(opened, current, as_json=as_json)

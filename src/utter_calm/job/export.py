@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import csv
+import io
 from pathlib import Path
 
 import msgspec
@@ -44,6 +46,41 @@ def export_take(job: Job, summary: TakeSummary, path: Path, *, trace: str | None
             raise InputError(f"The trace {found.name} has no phase over frequency.", hint="Write it as .csv instead.")
         comment = f"{job.document.title}\n{take.summary.unit_title}, {summary.setup}, take {summary.id}\n{found.name}"
         write_text(path, frequency_magnitude_phase(found.x, found.magnitude, found.phase_rad, comment))
+
+
+def readings_table(job: Job) -> list[dict[str, object]]:
+    """Give every reading of every newest take as a row of plain values: linear SI, with its conditions."""
+    rows: list[dict[str, object]] = []
+    for take in job.takes:
+        if take.superseded_by is not None:
+            continue
+        conditions = ", ".join(f"{factor} {value}" for factor, value in take.setup.conditions)
+        for r in job.with_floor(take).readings:
+            rows.append(
+                {"take": take.id, "unit_under_test": take.unit_title, "step": take.step, "role": take.role,
+                 "conditions": conditions, "taken_at": take.taken_at, "name": r.name, "variant": r.variant,
+                 "channel": r.channel, "value": r.value, "unit": r.unit, "uncertainty": r.uncertainty, "floor": r.floor}
+            )  # fmt: skip
+    return rows
+
+
+def export_readings(job: Job, path: Path) -> None:
+    """Write every reading of every newest take, as .json or as .csv.
+
+    Raises
+    ------
+    FileError
+        The file cannot be written.
+    """
+    rows = readings_table(job)
+    if path.suffix.lower() == ".json":
+        write_bytes(path, msgspec.json.format(msgspec.json.encode(rows), indent=1))
+        return
+    out = io.StringIO()
+    writer = csv.DictWriter(out, list(rows[0]) if rows else ["take"])
+    writer.writeheader()
+    writer.writerows(rows)
+    write_text(path, out.getvalue())
 
 
 def trace_csv(trace: Trace) -> str:

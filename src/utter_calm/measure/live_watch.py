@@ -52,7 +52,9 @@ class Event:
 def hum_of(volts: FloatArray, rate_hz: float, at_s: float | None = None) -> HumReading:
     """Pick the mains family out of a record (n, channels) of half a second or more, and sum it."""
     now = time.monotonic() if at_s is None else at_s
-    rms, best, frequency = [], (), None
+    rms: list[float] = []
+    best: tuple[tuple[int, float], ...] = ()
+    frequency: float | None = None
     loudest = 0.0
     for column in volts.T:
         signal = column - np.mean(column)

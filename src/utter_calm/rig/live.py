@@ -56,7 +56,8 @@ class LiveTone:
     def __init__(
         self, device: Device, rig: RigProfile, frequency_hz: float, level_v: float, rate_hz: int, *, keep_s: float = 2.0
     ) -> None:
-        rig.check_level(level_v)
+        if level_v:  # nothing at all is always allowed: the stream then only listens
+            rig.check_level(level_v)
         self._rig, self._frequency, self._rate = rig, frequency_hz, rate_hz
         self._stream = device.open(StreamSettings(rate_hz, block_frames=max(512, rate_hz // 64), paced=True))
         self._channels = device.info.channels

@@ -20,18 +20,19 @@ class LiveControl(QObject):
     def __init__(self, session: JobSession) -> None:
         super().__init__(session)
         self._session = session
-        self._tone: LiveTone | None = None
+        self.tone: LiveTone | None = None
         self.analyser: LiveAnalyser | None = None
         self.level_v = 0.0
+        self.frequency_hz = 997.0
         session.bench_changed.connect(self._follow_load)
 
     @property
     def running(self) -> bool:
         """Whether a tone is on."""
-        return self._tone is not None
+        return self.tone is not None
 
-    def start(self) -> None:
-        """Start the tone of the chosen step, or of the first one that is a tone.
+    def start(self, *, silent: bool = False) -> None:
+        """Start the tone of the chosen step, or of the first one that is a tone; ``silent`` only listens.
 
         Raises
         ------
@@ -40,35 +41,37 @@ class LiveControl(QObject):
         DeviceGone
             The device is not there.
         """
-        steps = [s for s in (self._session.step, *self._session.plan.steps) if s is not None]
-        for step in steps:
+        settings = FirstLookSettings() if silent else self._tone_settings()
+        rig = self._session.plan.rig
+        level = 0.0 if silent else settings.level_v
+        self.tone = LiveTone(self._session.bench.device, rig, settings.frequency_hz, level, settings.rate_hz)
+        self.level_v, self.frequency_hz = level, settings.frequency_hz
+        self.analyser = LiveAnalyser(self.tone, rig, settings, self._load())
+        self.changed.emit()
+
+    def _tone_settings(self) -> FirstLookSettings:
+        plan = self._session.plan
+        for step in (s for s in (self._session.step, *plan.steps) if s is not None):
             settings = step.typed_settings()
             if isinstance(settings, FirstLookSettings):
-                break
-        else:
-            raise InputError("No step of the plan is a tone.", hint="Add a first look with “+ step”.")
-        rig = self._session.plan.rig
-        device = self._session.bench.device
-        self._tone = LiveTone(device, rig, settings.frequency_hz, settings.level_v, settings.rate_hz)
-        self.level_v = settings.level_v
-        self.analyser = LiveAnalyser(self._tone, rig, settings, self._load())
-        self.changed.emit()
+                return settings
+        raise InputError("No step of the plan is a tone.", hint="Add a first look with “+ step”.")
 
     def set_level(self, level_v: float) -> None:
         """Change the level while the tone runs; errors as in :meth:`LiveTone.set_level`."""
-        if self._tone is not None:
-            self._tone.set_level(level_v)
+        if self.tone is not None:
+            self.tone.set_level(level_v)
             self.level_v = level_v
 
     def mute(self) -> None:
         """Silence, at once."""
-        if self._tone is None:
+        if self.tone is None:
             return
-        self._tone.mute()
+        self.tone.mute()
         if self.analyser is not None:
             self.analyser.stop()
-        self._tone.wait(0.5)
-        self._tone, self.analyser = None, None
+        self.tone.wait(0.5)
+        self.tone, self.analyser = None, None
         self.changed.emit()
 
     def _load(self) -> float | None:

@@ -7,13 +7,21 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from utter_calm.measure.live import LiveAnalyser, LiveFrame
-from utter_calm.present.axis import Axis
+from utter_calm.measure.live_watch import HumWatch
+from utter_calm.present.axis import Axis, sensible_range
 from utter_calm.present.plot import CurveView, PlotView
+from utter_calm.quantities import si_text, volts_to_dbv
+from utter_calm.quantities.text import fixed
 from utter_calm.ui.plot_canvas import PlotCanvas
+from utter_calm.ui.theme import current_palette
 
 AVERAGES = (1, 4, 16, 64)
 _POINTS = 1400
 _PERIOD_MS = 25
+_TONE_WORDS = "Ctrl+Up and Ctrl+Down change the level while it runs, K keeps a take, Esc mutes."
+_HUM_WORDS = (
+    "N notes what you just did (lights off, battery), from then on the difference counts; F freezes, K keeps a take."
+)
 
 
 class LivePane(QWidget):
@@ -41,18 +49,31 @@ class LivePane(QWidget):
         top.addWidget(self.freeze)
         top.addWidget(self.average)
         layout.addLayout(top)
-        self.words = QLabel("Ctrl+Up and Ctrl+Down change the level while it runs, Esc mutes.")
+        self.hum = QLabel()
+        self.hum.setTextFormat(Qt.TextFormat.RichText)
+        self.hum.setAccessibleName("Hum")
+        self.hum.hide()
+        layout.addWidget(self.hum)
+        self.words = QLabel(_TONE_WORDS)
         self.words.setProperty("role", "soft")
         layout.addWidget(self.words)
         self.spectrum = PlotCanvas()
         layout.addWidget(self.spectrum, 3)
         self.wave = PlotCanvas(interactive=False)
         layout.addWidget(self.wave, 2)
+        self.history = PlotCanvas(interactive=False)
+        self.history.hide()
+        layout.addWidget(self.history, 2)
+        self.events = QLabel()
+        self.events.setWordWrap(True)
+        self.events.hide()
+        layout.addWidget(self.events)
         self.status = QLabel()
         self.status.setProperty("role", "soft")
         layout.addWidget(self.status)
         self.freeze.clicked.connect(self.toggle_freeze)
         self.average.clicked.connect(self.next_average)
+        self._hunting = False
         self._timer = QTimer(self)
         self._timer.setTimerType(Qt.TimerType.PreciseTimer)
         self._timer.setInterval(_PERIOD_MS)
@@ -74,8 +95,14 @@ class LivePane(QWidget):
         button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
         return button
 
-    def start(self, analyser: LiveAnalyser, title: str) -> None:
-        """Follow an analyser."""
+    def start(self, analyser: LiveAnalyser, title: str, *, hum: bool = False) -> None:
+        """Follow an analyser; ``hum`` shows the history of hum instead of the waveform."""
+        self._hunting = hum
+        for widget, shown in ((self.hum, hum), (self.history, hum), (self.events, hum), (self.wave, not hum)):
+            widget.setVisible(shown)
+        self.words.setText(_HUM_WORDS if hum else _TONE_WORDS)
+        self.hum.setText("listening …")
+        self.events.setText("")
         self._analyser = analyser
         analyser.set_average(AVERAGES[self._average])
         self.title.setText(title)
@@ -107,6 +134,45 @@ class LivePane(QWidget):
         if self._analyser is not None:
             self._analyser.set_average(count)
 
+    def show_hum(self, watch: HumWatch) -> None:
+        """Show the hum as one large number, what it did since the last mark, and its history."""
+        now = watch.latest
+        if now is None:
+            return
+        p = current_palette()
+        loudest = max(now.rms)
+        channel = now.rms.index(loudest) + 1
+        family = (
+            f"{now.mains_hz:.2f} Hz and its multiples, channel {channel}"
+            if now.mains_hz
+            else "no mains family stands out: below"
+        )
+        change = watch.change_db()
+        moved = (
+            ""
+            if change is None
+            else f'&nbsp;&nbsp;<span style="color:{p.good if change < 0 else p.bad}">{fixed(change, 1)} dB</span>'
+        )
+        since = f" since “{watch.events[-1].text}”" if watch.events else ""
+        self.hum.setText(
+            f'<span style="font-size:40px; font-weight:600">{si_text(loudest, "V", digits=3)}</span>'
+            f'<span style="font-size:28px; font-weight:600">{moved}</span>'
+            f'<br><span style="color:{p.soft_text}">{family}; {fixed(volts_to_dbv(max(loudest, 1e-12)), 1)} dBV{since}</span>'
+        )
+        at, rms = watch.history()
+        if len(at) < 2:
+            return
+        heights = 20 * np.log10(np.maximum(rms, 1e-9))
+        curves = tuple(CurveView(at, heights[:, c], f"ch {c + 1}", 0, c + 1) for c in range(heights.shape[1]))
+        low, high = sensible_range(heights, least_span=20, step=5)
+        x = Axis("seconds before now", min(-30.0, float(at[0])), 0.0)
+        self.history.show_view(PlotView("Hum", "", "", x, Axis("hum in dBV", low, high), curves))
+
+    def show_events(self, events: list[tuple[float, str, float]]) -> None:
+        """List what was done and what the hum was then, the newest first."""
+        lines = [f"{text}: {si_text(rms, 'V', digits=3)}" for _, text, rms in reversed(events[-6:])]
+        self.events.setText(" · ".join(lines))
+
     def _tick(self) -> None:
         frame = self._analyser.latest if self._analyser else None
         if frame is None or frame.number == self._number:
@@ -114,13 +180,14 @@ class LivePane(QWidget):
         self._number = frame.number
         self.frames_drawn += 1
         top = float(np.max(np.abs(frame.wave)))
-        if self._edges is None or not 0.45 * self._wave_top < top < self._wave_top:
+        if self._edges is None or (not self._hunting and not 0.45 * self._wave_top < top < self._wave_top):
             self._lay_out(frame)
         heights = self._heights(frame)
         frozen = [self._frozen[:, c] for c in range(self._frozen.shape[1])] if self._frozen is not None else []
         order = [*frozen, *(heights[:, c] for c in range(heights.shape[1]))]
         self.spectrum.update_curves(order)
-        self.wave.update_curves([frame.wave[: self._wave_points, c] for c in range(frame.wave.shape[1])])
+        if not self._hunting:
+            self.wave.update_curves([frame.wave[: self._wave_points, c] for c in range(frame.wave.shape[1])])
         overload = " · INPUT OVERLOADED" if any(frame.overload) else ""
         words = f"spectrum averaged over {frame.averaged}{overload}"
         if words != self.status.text():

@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QFileDialog, QMainWindow, QMenu, QMessageBox, QSta
 from utter_calm.errors import UtterCalmError
 from utter_calm.formats.tables import write_bytes, write_text
 from utter_calm.job.demo import demo_document, new_document
-from utter_calm.job.export import ENDINGS, export_take
+from utter_calm.job.export import ENDINGS, export_readings, export_take
 from utter_calm.job.job import SUFFIX, Job, job_path
 from utter_calm.job.recent import recent_jobs
 from utter_calm.report.svg import plot_svg
@@ -62,6 +62,8 @@ class MainWindow(QMainWindow):
         self._add(job, "save_as", "Save under another name…", "Ctrl+Shift+S", self.save_as)
         self._add(job, "report", "Write &report…", "Ctrl+P", self.choose_report)
         self._add(job, "export", "&Export the shown take…", "Ctrl+E", self.choose_export)
+        self._add(job, "readings", "Export all rea&dings…", "", self.choose_readings)
+        self._add(job, "bring", "Lay another &job's takes beside…", "", self.choose_guests)
         self._add(job, "close", "&Close", "Ctrl+W", self.close_job)
         job.addSeparator()
         self._add(job, "quit", "&Quit", "Ctrl+Q", self.close, always=True)
@@ -100,8 +102,20 @@ class MainWindow(QMainWindow):
         )
         self._add(measure, "missing", "Measure what is m&issing", "M", lambda: self._with(lambda w: w.take_missing()))
         self._add(measure, "floor", "Measure the &rig alone", "Shift+R", lambda: self._with(lambda w: w.take_floor()))
+        self._add(
+            measure, "resume", "Go &on with the interrupted run", "Shift+M", lambda: self._with(lambda w: w.resume())
+        )
+        self._add(
+            measure, "repeat", "Take the chosen cells fi&ve times", "5", lambda: self._with(lambda w: w.repeat_chosen())
+        )
         measure.addSeparator()
+        self._add(
+            measure, "effect", "Level by its &effect…", "Ctrl+G", lambda: self._with(lambda w: w.level_by_effect())
+        )
         self._add(measure, "live", "&Live", "L", lambda: self._with(lambda w: w.toggle_live()))
+        self._add(measure, "hum", "&Hum hunt", "H", lambda: self._with(lambda w: w.toggle_hum()))
+        self._add(measure, "event", "&Note what was done…", "N", lambda: self._with(lambda w: w.note_event()))
+        self._add(measure, "keep", "&Keep the live view as a take", "K", lambda: self._with(lambda w: w.keep_live()))
         self._add(
             measure,
             "freeze",
@@ -120,11 +134,18 @@ class MainWindow(QMainWindow):
         auto = self._add(measure, "auto", "The rig switches &by itself", "", lambda: None)
         auto.setCheckable(True)
         auto.toggled.connect(lambda on: self._with(lambda w: setattr(w.session, "auto_rig", on)))
+        check = self._add(measure, "check_leads", "&Check the leads before a new setup", "", lambda: None)
+        check.setCheckable(True)
+        check.setChecked(True)
+        check.toggled.connect(lambda on: self._with(lambda w: setattr(w.session, "check_leads", on)))
 
         view = bar.addMenu("&View")
         for number, name in enumerate(PLACES):
             self._add(view, f"place_{name}", name.capitalize(), f"F{number + 2}",
                       lambda name=name: self._with(lambda w: w.show_place(name)))  # fmt: skip
+        self._add(view, "next_unit", "Next &unit", "PgDown", lambda: self._with(lambda w: w.next_unit(1)))
+        self._add(view, "last_unit", "Unit &before", "PgUp", lambda: self._with(lambda w: w.next_unit(-1)))
+        self._add(view, "calculator", "&Volts and watts", "F6", lambda: self._with(lambda w: w.show_calculator()))
         view.addSeparator()
         self._add(
             view, "detail", "Zoom to the &detail", "D", lambda: self._with(lambda w: w.plot.canvas.toggle_detail())
@@ -238,6 +259,28 @@ class MainWindow(QMainWindow):
         computation.done.connect(lambda done: workspace.tell(f"The report was written to {done}."))
         workspace.session.start(computation)
 
+    def choose_guests(self) -> None:
+        """Ask for another job and bring its takes along."""
+        name, _ = QFileDialog.getOpenFileName(self, "Lay another job's takes beside", "", _FILTER)
+        if name:
+            self._try(lambda: self.bring(Path(name)))
+
+    def bring(self, path: Path) -> None:
+        """Bring another job's takes along and show the list."""
+        if self.workspace is not None:
+            brought = self.workspace.session.bring(path)
+            self.workspace.show_place("takes")
+            self.workspace.tell(
+                f"{len(brought)} takes of {path.stem} stand among the takes now; choose them together with ours."
+            )
+
+    def choose_readings(self) -> None:
+        """Ask for a name and write all readings of all newest takes."""
+        name, _ = QFileDialog.getSaveFileName(self, "Export all readings", "readings.csv", "CSV (*.csv);;JSON (*.json)")
+        workspace = self.workspace
+        if name and workspace is not None:
+            self._try(lambda: export_readings(workspace.session.job, Path(name)))
+
     def choose_export(self) -> None:
         """Ask for a name and write the shown take."""
         workspace = self.workspace
@@ -280,6 +323,7 @@ class MainWindow(QMainWindow):
         self.close_job()
         self.workspace = Workspace(job)
         self.workspace.session.auto_rig = self.actions_by_name["auto"].isChecked()
+        self.workspace.session.check_leads = self.actions_by_name["check_leads"].isChecked()
         undo = self.workspace.session.undo
         undo.canUndoChanged.connect(lambda _on: self._renew())
         undo.canRedoChanged.connect(lambda _on: self._renew())

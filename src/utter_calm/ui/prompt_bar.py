@@ -5,7 +5,19 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton
 
-from utter_calm.job.prompt import Answer, Prompt
+from utter_calm.job.prompt import WIRING, Answer, Prompt
+
+_HAND = (
+    (Answer.LET_RIG, "Let the rig do it  ⏎", "The simulated rig switches by itself"),
+    (Answer.DONE, "Done by hand", "It was done; go on"),
+    (Answer.SKIP, "Skip", "Leave this cell out"),
+    (Answer.STOP, "Stop", "End the run; finished takes are stored (Esc)"),
+)
+_LEADS = (
+    (Answer.DONE, "Check again  ⏎", "It was put right; listen once more"),
+    (Answer.SKIP, "Go on all the same", "Measure as it is"),
+    (Answer.STOP, "Stop", "End the run; finished takes are stored (Esc)"),
+)
 
 
 class PromptBar(QFrame):
@@ -22,12 +34,7 @@ class PromptBar(QFrame):
         self.text.setWordWrap(True)
         layout.addWidget(self.text, 1)
         self.buttons: dict[Answer, QPushButton] = {}
-        for answer, label, tip in (
-            (Answer.LET_RIG, "Let the rig do it  ⏎", "The simulated rig switches by itself"),
-            (Answer.DONE, "Done by hand", "It was done; go on"),
-            (Answer.SKIP, "Skip", "Leave this cell out"),
-            (Answer.STOP, "Stop", "End the run; finished takes are stored (Esc)"),
-        ):
+        for answer, label, tip in _HAND:
             button = QPushButton(label)
             button.setToolTip(tip)
             button.setAutoDefault(True)
@@ -39,6 +46,10 @@ class PromptBar(QFrame):
     def show_prompt(self, prompt: Prompt) -> None:
         """Ask."""
         self.text.setText(prompt.text)
+        leads = prompt.factor == WIRING
+        for answer, label, tip in _LEADS if leads else _HAND:
+            self.buttons[answer].setText(label)
+            self.buttons[answer].setToolTip(tip)
         self.buttons[Answer.LET_RIG].setVisible(prompt.rig_can)
         first = self.buttons[Answer.LET_RIG if prompt.rig_can else Answer.DONE]
         for button in self.buttons.values():

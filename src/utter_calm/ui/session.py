@@ -2,22 +2,26 @@
 
 from __future__ import annotations
 
+import threading
 from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QUndoCommand, QUndoStack
 
+from utter_calm.analysis.level_search import Found
 from utter_calm.errors import UtterCalmError
 from utter_calm.job.cell import PICKUP_FACTOR, Cell
 from utter_calm.job.demo import simulated_bench
 from utter_calm.job.job import Job
-from utter_calm.job.model import LOAD, JobDocument, Plan, Step
+from utter_calm.job.model import LOAD, JobDocument, Plan, Reference, Setup, Step
 from utter_calm.job.prompt import Answer, Prompt
 from utter_calm.job.recent import remember
 from utter_calm.job.run import Bench
-from utter_calm.job.take import FLOOR, TakeSummary
+from utter_calm.job.take import FLOOR, Take, TakeSummary
 from utter_calm.measure.kind import StepSettings
+from utter_calm.measure.level_effect import Effect, find_level
+from utter_calm.quantities import si_text
 from utter_calm.ui.worker import Computation, RunWorker
 
 
@@ -51,6 +55,7 @@ class JobSession(QObject):
     answered = Signal()
     told = Signal(str)
     warned = Signal(object)
+    tried = Signal(object)
 
     def __init__(self, job: Job, parent: QObject | None = None) -> None:
         super().__init__(parent)
@@ -62,10 +67,12 @@ class JobSession(QObject):
         self.check_leads = True
         self.selected: tuple[Cell, ...] = ()
         self.pinned: tuple[TakeSummary, ...] = ()
+        self.guests: dict[int, Take] = {}
         self.difference = False
         self._worker: RunWorker | None = None
         self._prompt: Prompt | None = None
         self._computations: set[Computation] = set()
+        self._search_cancel = threading.Event()
         remember(job.path)
 
     # --- document -------------------------------------------------------------------------------------------------
@@ -153,6 +160,58 @@ class JobSession(QObject):
         self.pinned = takes
         self.selection_changed.emit()
 
+    def bring(self, path: Path) -> tuple[TakeSummary, ...]:
+        """Bring the newest takes of another job along, to be laid beside our own; nothing of it is stored.
+
+        Raises
+        ------
+        JobFileError
+            The file cannot be read.
+        """
+        other = Job.open(path)
+        try:
+            brought = []
+            for take in other.takes:
+                if take.superseded_by is None and take.role != FLOOR:
+                    number = -1 - len(self.guests)
+                    summary = replace(
+                        take, id=number, unit_title=f"{take.unit_title} ({path.stem})", superseded_by=None
+                    )
+                    self.guests[number] = Take(summary, other.full(take).result)
+                    brought.append(summary)
+        finally:
+            other.close()
+        self.takes_changed.emit()
+        return tuple(brought)
+
+    def search_level(self, effect: Effect) -> None:
+        """Search for the level that has an effect, on a thread of its own; ``searched`` tells each try and the end."""
+        rig, device = self.plan.rig, self.bench.device
+        load = Setup(((LOAD, self.standing_load),)).load_ohm if self.standing_load else None
+        effect.check(rig, load)
+        self._search_cancel = threading.Event()
+        cancel = self._search_cancel
+
+        def work() -> Found:
+            return find_level(
+                effect, device, rig, load_ohm=load, cancel=cancel, tried=lambda f: self.tried.emit((f.level, f.value))
+            )
+
+        computation = Computation(work, self)
+        computation.done.connect(lambda found: self._level_found(effect, found, load))
+        self.start(computation)
+
+    def _level_found(self, effect: Effect, found: Found, load: float | None) -> None:
+        if not found.reached:
+            self.told.emit(f"Not found: {found.why}. Nearest was {si_text(found.level, 'V', digits=4)} at the output.")
+            return
+        level = float(f"{found.level:.6g}")
+        words = effect.words(load)
+        self.edit_plan(f"reference {words}", replace(self.plan, reference=Reference(level, words)))
+        self.told.emit(
+            f"{words}: {si_text(level, 'V', digits=4)} at the output. Kept as the reference; steps can follow it."
+        )
+
     def shown_takes(self) -> tuple[TakeSummary, ...]:
         """Give the takes that the plot shows, in the order of the columns."""
         if self.pinned:
@@ -218,6 +277,7 @@ class JobSession(QObject):
 
     def cancel(self) -> None:
         """Stop the run."""
+        self._search_cancel.set()
         if self._worker is not None:
             self._worker.cancel()
 
@@ -237,6 +297,7 @@ class JobSession(QObject):
     def close(self) -> None:
         """Stop everything and let the file go; whoever listens hears nothing any more, for there is nothing to look at."""
         self.blockSignals(True)
+        self._search_cancel.set()
         if self._worker is not None:
             self._worker.cancel()
             self._worker.wait(5000)

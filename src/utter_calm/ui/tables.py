@@ -17,7 +17,7 @@ ROW_ROLE = Qt.ItemDataRole.UserRole
 _Index = QModelIndex | QPersistentModelIndex
 
 
-class _RowsModel(QAbstractTableModel):
+class RowsModel(QAbstractTableModel):
     """Rows of texts; ``ROW_ROLE`` gives what stands behind a row."""
 
     headings: tuple[str, ...] = ()
@@ -26,7 +26,8 @@ class _RowsModel(QAbstractTableModel):
         super().__init__()
         self._rows: list[tuple[tuple[str, ...], Any]] = []
 
-    def _replace(self, rows: list[tuple[tuple[str, ...], Any]]) -> None:
+    def replace_rows(self, rows: list[tuple[tuple[str, ...], Any]]) -> None:
+        """Show other rows."""
         self.beginResetModel()
         self._rows = rows
         self.endResetModel()
@@ -55,7 +56,7 @@ class _RowsModel(QAbstractTableModel):
         return None
 
 
-class ClaimsModel(_RowsModel):
+class ClaimsModel(RowsModel):
     """Claimed against measured: a row for each claim and each setup in which it holds."""
 
     headings = ("verdict", "claim", "setup", "measured", "margin")
@@ -67,10 +68,10 @@ class ClaimsModel(_RowsModel):
             view = claim_view(verdict)
             texts = (view.outcome.value, view.text, setup_title(plan, setup), view.measured, view.margin)
             rows.append((texts, (verdict.claim, setup, view)))
-        self._replace(rows)
+        self.replace_rows(rows)
 
 
-class TakesModel(_RowsModel):
+class TakesModel(RowsModel):
     """All takes, newest first."""
 
     headings = ("take", "step", "of", "taken at (UTC)", "trust", "note")
@@ -87,4 +88,4 @@ class TakesModel(_RowsModel):
             rows.append(
                 ((str(take.id), titles.get(take.step, take.step), old, when, grave or "clean", take.note), take)
             )
-        self._replace(rows)
+        self.replace_rows(rows)

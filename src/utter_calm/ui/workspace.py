@@ -24,21 +24,21 @@ from utter_calm.job.prompt import Prompt
 from utter_calm.job.run import RunProgress
 from utter_calm.job.take import FLOOR, Take, TakeSummary
 from utter_calm.measure.kind import Scale
-from utter_calm.measure.kinds import is_floored, kind_of
-from utter_calm.measure.live import LiveFrame
-from utter_calm.measure.result import Result
+from utter_calm.measure.kinds import kind_of
 from utter_calm.present.chain import chain_view, level_of, level_view
 from utter_calm.present.panel import panel_view
 from utter_calm.present.plot import empty_plot, plot_view, usable_scales
 from utter_calm.present.words import take_title
 from utter_calm.quantities import si_text
+from utter_calm.ui.calculator import Calculator
 from utter_calm.ui.chain_bar import ChainBar
 from utter_calm.ui.chain_editors import add_condition_editor, add_step_editor, open_editor
+from utter_calm.ui.compare_place import ComparePlace
 from utter_calm.ui.coverage_model import CoverageModel
 from utter_calm.ui.coverage_panel import CoveragePanel
+from utter_calm.ui.effect_form import effect_form, event_form
 from utter_calm.ui.finder import finder_form
-from utter_calm.ui.live_control import LiveControl
-from utter_calm.ui.live_pane import LivePane
+from utter_calm.ui.live_desk import LiveDesk
 from utter_calm.ui.places import ClaimsPlace, TakesPlace, recompute_form
 from utter_calm.ui.plot_pane import PlotPane
 from utter_calm.ui.prompt_bar import PromptBar
@@ -47,7 +47,7 @@ from utter_calm.ui.session import JobSession
 from utter_calm.ui.theme import current_palette
 from utter_calm.ui.transport import Transport
 
-PLACES = ("plot", "claims", "takes")
+PLACES = ("plot", "claims", "takes", "compare")
 _NOT_YET = "Nothing was measured here yet. Press Space to take it, or M to measure all that is missing."
 
 
@@ -57,12 +57,12 @@ class Workspace(QWidget):
     def __init__(self, job: Job) -> None:
         super().__init__()
         self.session = JobSession(job, self)
-        self.live = LiveControl(self.session)
+        self.desk = LiveDesk(self.session)
+        self.live, self.live_pane = self.desk.control, self.desk.pane
         self._spec_by_kind: dict[str, str] = {}
         self._over: dict[str, str] = {}
         self._loaded: dict[int, Take] = {}
         self._channels: frozenset[int] | None = None
-        self._live_result: Result | None = None
         self._build()
         self._connect()
         self.renew_all()
@@ -84,11 +84,11 @@ class Workspace(QWidget):
         self.prompt = PromptBar()
         self.coverage = CoveragePanel(CoverageModel(self.session))
         self.plot = PlotPane()
-        self.live_pane = LivePane()
         self.claims = ClaimsPlace(self.session)
         self.takes = TakesPlace(self.session)
         self.middle = QStackedWidget()
-        for page in (self.plot, self.claims, self.takes, self.live_pane):
+        self.compare = ComparePlace(self.session)
+        for page in (self.plot, self.claims, self.takes, self.compare, self.live_pane):
             self.middle.addWidget(page)
         centre = QWidget()
         column = QVBoxLayout(centre)
@@ -159,9 +159,11 @@ class Workspace(QWidget):
         self.transport.take.connect(self.take_chosen)
         self.transport.level_changed.connect(self._level_moves)
         self.transport.level_settled.connect(self._level_settled)
-        self.live.changed.connect(self._live_changed)
-        self.live_pane.framed.connect(self._live_framed)
-        self.live_pane.ended.connect(self._live_ended)
+        self.desk.told.connect(self.tell)
+        self.desk.started.connect(self._live_started)
+        self.desk.stopped.connect(self._live_stopped)
+        self.desk.metered.connect(self.chain.links["input"].set_meter)
+        self.desk.panel.connect(lambda take: self.readings.show_view(panel_view(take, ()), "live", None))
 
     # --- what can be done -----------------------------------------------------------------------------------------
 
@@ -202,13 +204,48 @@ class Workspace(QWidget):
 
     def toggle_live(self) -> None:
         """Start or stop the live tone."""
+        self.desk.toggle()
+
+    def toggle_hum(self) -> None:
+        """Start or stop listening for hum."""
+        self.desk.toggle(hum=True)
+
+    def note_event(self) -> None:
+        """Ask what was just done, while hum is hunted."""
         if self.live.running:
-            self.live.mute()
-        elif not self.session.running:
-            try:
-                self.live.start()
-            except UtterCalmError as problem:
-                self.tell(str(problem))
+            event_form(self.desk, self).open_under(self.live_pane.title)
+
+    def keep_live(self) -> None:
+        """Keep what the live view hears as a take."""
+        self.desk.keep()
+
+    def level_by_effect(self) -> None:
+        """Ask for an effect, and search for the level that gives it."""
+        if not self.live.running and not self.session.running:
+            effect_form(self.session, self).open_under(self.plot.title)
+
+    def repeat_chosen(self) -> None:
+        """Measure the chosen cells five times each, for the repeatability."""
+        if not self.live.running:
+            self.session.run([cell for cell in self.session.selected for _ in range(5)])
+
+    def resume(self) -> None:
+        """Go on with what an interrupted run had still to do."""
+        pending = list(self.session.job.pending())
+        if pending and not self.live.running:
+            self.session.run(pending)
+        elif not pending:
+            self.tell("No run was interrupted.")
+
+    def show_calculator(self) -> None:
+        """Open the little calculator with the chosen level and load."""
+        level = self._step_level() or 1.0
+        load = self.session.standing_load or ""
+        Calculator(self, level * self.session.plan.unit.nominal_gain, load).show()
+
+    def next_unit(self, step: int) -> None:
+        """Look at another unit of the job."""
+        self._choose_plan((self.session.plan_index + step) % len(self.session.document.plans))
 
     def compute_again(self) -> None:
         """Ask for other analysis settings for the take that is shown."""
@@ -301,6 +338,8 @@ class Workspace(QWidget):
         self.place_buttons.button(number).setChecked(True)
         if not self.live.running:
             self.middle.setCurrentIndex(number)
+            if name == "compare":
+                self.compare.show_takes([self._full(t) for t in self.session.shown_takes()])
             self.readings.setVisible(name == "plot")  # tables need the width, and say the values themselves
 
     def main_trace(self) -> str | None:
@@ -320,14 +359,13 @@ class Workspace(QWidget):
     def apply_palette(self) -> None:
         """Change the theme."""
         self.plot.apply_palette()
-        for canvas in (self.live_pane.spectrum, self.live_pane.wave):
+        for canvas in (self.live_pane.spectrum, self.live_pane.wave, self.live_pane.history):
             canvas.apply_palette(current_palette())
         self._renew_chosen()
 
     def shut(self) -> None:
         """Stop everything and let the file go."""
-        self.live_pane.stop()
-        self.live.mute()
+        self.desk.stop()
         self.session.undo.blockSignals(True)  # its last words would reach a window that is gone
         self.session.close()
 
@@ -362,9 +400,13 @@ class Workspace(QWidget):
         self._renew_plot()
         self._renew_readings()
         self._renew_running()
+        if PLACES[max(0, self.place_buttons.checkedId())] == "compare":
+            self.compare.show_takes([self._full(t) for t in self.session.shown_takes()])
 
     def _full(self, take: TakeSummary) -> Take:
-        """Load a take with its traces, once."""
+        """Load a take with its traces, once; guests from other jobs bring theirs along."""
+        if take.id in self.session.guests:
+            return self.session.guests[take.id]
         if take.id not in self._loaded:
             if len(self._loaded) > 64:
                 self._loaded.clear()
@@ -388,7 +430,9 @@ class Workspace(QWidget):
             if not takes:
                 self.plot.show_view(empty_plot(step.title, _NOT_YET))
                 return
-            floor_take = self.session.job.floor(takes[-1].summary.step)
+            floor_take = (
+                None if summaries[-1].id in self.session.guests else self.session.job.floor(takes[-1].summary.step)
+            )
             wants_floor = floor_take is not None and all(t.summary.role != FLOOR for t in takes)
             floor = self._full(floor_take) if wants_floor and floor_take is not None else None
             document = self.session.document
@@ -424,8 +468,9 @@ class Workspace(QWidget):
         newest = take.role != FLOOR and self.session.job.current(take.step, take.setup) == take
         verdicts = self.session.job.verdicts(take.step, take.setup) if newest else ()
         title = take_title(take) + (f" (last of {len(takes)} shown)" if len(takes) > 1 else "")
-        light = Take(take, self.session.job.with_floor(take))
-        note = None if self.session.job.read_only else take.note
+        guest = self.session.guests.get(take.id)
+        light = guest or Take(take, self.session.job.with_floor(take))
+        note = None if self.session.job.read_only or guest else take.note
         self.readings.show_view(panel_view(light, verdicts), title, note)
 
     def _renew_chain(self) -> None:
@@ -461,6 +506,9 @@ class Workspace(QWidget):
     def _next_hint(self) -> str:
         if self.session.job.read_only:
             return "open for reading only"
+        pending = len(self.session.job.pending())
+        if pending:
+            return f"a run was interrupted: Shift+M does the {pending} left"
         view = self.coverage.model.view
         if not view.total:
             return "next: add a step"
@@ -536,46 +584,18 @@ class Workspace(QWidget):
             self.tell(str(problem))
         self._renew_level()
 
-    def _live_changed(self) -> None:
-        if self.live.running and self.live.analyser is not None:
-            step = self.session.step
-            frequency = step.settings.get("frequency_hz", 997.0) if step else 997.0
-            self.live_pane.start(self.live.analyser, f"Live, {si_text(frequency, 'Hz', digits=3)}")
-            self.middle.setCurrentWidget(self.live_pane)
-            self.readings.show()
-            self.readings.show_empty("listening …")
-        else:
-            self.live_pane.stop()
-            self.show_place(PLACES[self.place_buttons.checkedId()])
-            self._renew_chosen()
+    def _live_started(self) -> None:
+        self.middle.setCurrentWidget(self.live_pane)
+        self.readings.show()
+        self.readings.show_empty("listening …")
         self._renew_running()
         self._renew_level()
 
-    def _live_framed(self, frame: LiveFrame) -> None:
-        rig = self.session.plan.rig
-        peak = abs(frame.wave).max(axis=0) / rig.input_peak_v
-        self.chain.links["input"].set_meter(tuple(float(v) for v in peak))
-        if frame.result is not None and frame.result is not self._live_result:
-            self._live_result = frame.result
-            take = _live_take(frame, self.session)
-            self.readings.show_view(panel_view(take, ()), "live", None)
-
-    def _live_ended(self, problem: UtterCalmError) -> None:
-        self.live.mute()
-        self.tell(str(problem))
-
-
-def _live_take(frame: LiveFrame, session: JobSession) -> Take:
-    """Dress the live readings as a take, for the panel."""
-    assert frame.result is not None
-    plan = session.plan
-    floor = next((session.job.floor(s.id) for s in plan.steps if s.kind == "first_look"), None)
-    result = frame.result
-    if floor is not None:
-        result = result.with_floor(Result(floor.readings), is_floored)
-    summary = TakeSummary(0, "live", "first_look", "unit", Setup(), {}, "", plan.unit.title, plan.rig,
-                          result.readings, (), None, None, 0)  # fmt: skip
-    return Take(summary, result)
+    def _live_stopped(self) -> None:
+        self.show_place(PLACES[self.place_buttons.checkedId()])
+        self._renew_chosen()
+        self._renew_running()
+        self._renew_level()
 
 
 def _rule() -> QFrame:

@@ -1,0 +1,58 @@
+"""Forms of live and preparing work: a level by its effect, and what was just done."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtWidgets import QComboBox, QWidget
+
+from utter_calm.errors import InputError
+from utter_calm.measure.level_effect import UNITS, Effect
+from utter_calm.quantities import parse_quantity
+from utter_calm.ui.chain_editors import text_line
+from utter_calm.ui.fields import FormLine, PopupForm, QuantityEdit
+from utter_calm.ui.live_desk import LiveDesk
+from utter_calm.ui.session import JobSession
+
+
+def effect_form(session: JobSession, parent: QWidget) -> PopupForm:
+    """Ask for what the level should do."""
+    rig = session.plan.rig
+    chooser = QComboBox()
+    chooser.setAccessibleName("What the level should give")
+    chooser.addItems(list(UNITS))
+    chooser.setCurrentIndex(1 if session.standing_load not in (None, "none") else 0)
+
+    def apply(form: PopupForm) -> None:
+        what = chooser.currentText()
+        target = parse_quantity(form.text("target"), UNITS[what], what="target")
+        session.search_level(
+            Effect(what, target, form.quantity("frequency"), form.quantity("start"), form.quantity("limit"))
+        )
+
+    def forget() -> None:
+        session.edit_plan("forget the reference", replace(session.plan, reference=None))
+
+    lines = [
+        FormLine("what", "As much as gives", chooser),
+        FormLine("target", "of", text_line("1", "Target")),
+        FormLine("frequency", "with a tone of", QuantityEdit("Frequency", "Hz", 997.0)),
+        FormLine("start", "beginning at", QuantityEdit("Begin at", "V", 0.001)),
+        FormLine("limit", "never above", QuantityEdit("Limit", "V", min(rig.ceiling_v, rig.output_full_scale_v))),
+    ]
+    form = PopupForm(parent, "Level by its effect", lines, apply)
+    if session.plan.reference is not None:
+        form.add_button("Forget the reference", forget)
+    return form
+
+
+def event_form(desk: LiveDesk, parent: QWidget) -> PopupForm:
+    """Ask what was just done."""
+
+    def apply(form: PopupForm) -> None:
+        text = form.text("text")
+        if not text:
+            raise InputError("Say in a word or two what was done.", hint="As in: lights off.")
+        desk.mark(text)
+
+    return PopupForm(parent, "What did you just do?", [FormLine("text", "Event", text_line("", "Event"))], apply)
