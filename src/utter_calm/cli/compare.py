@@ -54,7 +54,7 @@ def compare(job: Path, first: int, second: int, other: Path | None, *, as_json: 
             title_justify="left",
             title_style="bold",
         )
-        for heading in ("reading", *view.titles, "dB", "%", "difference", "repeatability"):
+        for heading in ("reading", *view.titles, "dB", "%", "beyond uncertainty", "repeatability"):
             table.add_column(heading)
         for row in view.rows:
             table.add_row(row.title, row.first, row.second, row.decibels, row.percent, row.real, row.spread)

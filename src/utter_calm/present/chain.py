@@ -41,8 +41,9 @@ class LinkView:
 
 
 def chain_view(
-    plan: Plan, step: Step | None, standing_load: str | None, shown: TakeSummary | None, *, simulated: bool
-) -> tuple[LinkView, ...]:
+    plan: Plan, step: Step | None, standing_load: str | None, shown: TakeSummary | None, *, simulated: bool,
+    standing_unit: str | None = None,
+) -> tuple[LinkView, ...]:  # fmt: skip
     """Look at the chain as it stands now.
 
     Parameters
@@ -53,6 +54,8 @@ def chain_view(
         The load that is switched on.
     shown
         The take on the plot.
+    standing_unit
+        What is on the bench, where that is known.
     """
     rig, unit = plan.rig, plan.unit
     signal_main, signal_sub, signal_badge = _signal(step, level_of(plan, step), shown)
@@ -65,6 +68,7 @@ def chain_view(
                  "above the ceiling: will not be played" if too_high else ""),
         LinkView("output", "output", "1 + 2", f"ceiling {si_text(rig.ceiling_v, 'V', digits=3)}", simulated=simulated),
         LinkView("unit", "unit", unit.title, unit.settings or "settings not noted",
+                 f"on the bench: {standing_unit}" if standing_unit not in (None, unit.stand_in or unit.title) else
                  f"was {shown.unit_title}" if shown and shown.role != FLOOR and shown.unit_title != unit.title else ""),
         LinkView("load", "load", load_text, f"up to {rig.load_power_w:g} W",
                  f"was {condition_text(was)}" if was and was != standing_load else "",
@@ -129,7 +133,7 @@ class LevelView:
 def level_view(job: Job, plan: Plan, step: Step | None, load: str | None, level_v: float | None = None) -> LevelView:
     """Give the level at the unit's output, as watts where there is a load, and at the rig's output."""
     level = level_of(plan, step) if level_v is None else level_v
-    if level is None:
+    if not level:
         return LevelView("no signal", "")
     if step is not None and step.measure.limits_itself:
         return LevelView(f"up to {si_text(level, 'V', digits=3)} out", "rises from below and stops by itself")

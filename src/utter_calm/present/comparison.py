@@ -62,7 +62,7 @@ def _row(pair: ReadingPair) -> ComparisonRow:
     if pair.ratio is not None:
         decibels = f"{fixed(amplitude_to_db(pair.ratio), 3)} dB" if one.unit in ("1", "V", "FS") else ""
         percent = f"{fixed(100 * (pair.ratio - 1), 3)} %"
-    real = {True: "real", False: "within both", None: "unknown"}[pair.real]
+    real = {True: "yes", False: "no", None: "unknown"}[pair.real]
     spread = ""
     if pair.spread is not None and one.value:
         spread = f"± {100 * pair.spread.deviation / abs(one.value):.2g} % in {pair.spread.count}"

@@ -88,7 +88,8 @@ def _short_text(reading: Reading) -> str:
     if "dB" in shown.unit:
         return str(shown)
     try:
-        number = f"{float(shown.number.replace('−', '-')):.3g}".replace("-", "−")
+        digits = 2 if shown.unit == "%" else 3
+        number = f"{float(shown.number.replace('−', '-')):.{digits}g}".replace("-", "−")
     except ValueError:  # such as “below 1”
         return str(shown)
     return f"{number} {shown.unit}"

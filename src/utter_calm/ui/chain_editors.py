@@ -7,7 +7,7 @@ from dataclasses import replace
 from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
 
 from utter_calm.errors import InputError
-from utter_calm.job.model import LOAD, Factor, Step
+from utter_calm.job.model import LOAD, Factor, Plan, Step
 from utter_calm.measure.kind import SettingField, SettingValues, StepSettings, setting_fields
 from utter_calm.measure.kinds import KINDS
 from utter_calm.present.values import condition_text
@@ -82,14 +82,56 @@ def step_editor(session: JobSession, parent: QWidget) -> PopupForm | None:
 
     def apply(form: PopupForm) -> None:
         settings = settings_from(form, kind.settings_type, step.settings)
+        relative = _relative(form)
+        where = _where(session.plan, form.text("where"))
+        if (relative, where) != (step.relative, step.where):
+            changed = replace(step.with_settings(settings), relative=relative, where=where)
+            settings.check()
+            for setup in session.plan.setups_of(changed):
+                changed.under(session.plan, setup)
+            steps = tuple(changed if s.id == step.id else s for s in session.plan.steps)
+            session.edit_plan(f"change {step.title}", replace(session.plan, steps=steps))
+            return
         highest = kind.highest_level(settings)
         if highest is not None:
             session.plan.rig.check_level(highest)
         session.edit_step(step, settings)
 
-    form = PopupForm(parent, f"{step.title}: {kind.question}", settings_lines(kind.settings_type, step.settings), apply)
+    lines = settings_lines(kind.settings_type, step.settings)
+    if "level_v" in step.settings and session.plan.reference is not None:
+        text = "" if step.relative is None else f"{fixed(amplitude_to_db(step.relative), 2)} dB"
+        words = f"Level re {session.plan.reference.text} (empty: its own)"
+        lines.append(FormLine("relative", words, text_line(text, "Level relative to the reference")))
+    where = ", ".join(f"{f}: {v}" for f, v in step.where)
+    lines.append(FormLine("where", "Planned only for (empty: all)", text_line(where, "Planned only for")))
+    form = PopupForm(parent, f"{step.title}: {kind.question}", lines, apply)
     form.add_button("Remove step", lambda: _remove_step(session, step))
     return form
+
+
+def _relative(form: PopupForm) -> float | None:
+    """Level as a ratio to the reference; None where the field is empty or there is none."""
+    text = form.text("relative") if "relative" in form.fields else ""
+    return db_to_amplitude(_decibels(text)) if text else None
+
+
+def _where(plan: Plan, text: str) -> tuple[tuple[str, str], ...]:
+    """Read conditions such as ``load: 8 ohm, volume: full``.
+
+    Raises
+    ------
+    InputError
+        There is no such factor or value in the plan.
+    """
+    out = []
+    for part in (p.strip() for p in text.split(",") if p.strip()):
+        name, _, value = (w.strip() for w in part.partition(":"))
+        factor = plan.factor(name)
+        if factor is None or value not in factor.values:
+            known = "; ".join(f"{f.name}: {', '.join(f.values)}" for f in plan.factors) or "none"
+            raise InputError(f"“{part}” is no condition of this plan.", hint=f"It has {known}.")
+        out.append((name, value))
+    return tuple(out)
 
 
 def _remove_step(session: JobSession, step: Step) -> None:
@@ -260,24 +302,50 @@ def add_step_editor(session: JobSession, parent: QWidget) -> PopupForm:
 
 
 def add_condition_editor(session: JobSession, parent: QWidget) -> PopupForm:
-    """Vary something else than the load."""
+    """Vary something else than the load: by hand, or a setting of the steps, which the program sets itself."""
+    settable = {
+        f.name: f.label for s in session.plan.steps for f in setting_fields(s.measure.settings_type) if not f.is_text
+    }
+    chooser = QComboBox()
+    chooser.setAccessibleName("Who sets it")
+    chooser.addItem("a hand, or the bench", "")
+    for name, label in settable.items():
+        chooser.addItem(f"the program: {label.lower()}", name)
 
     def apply(form: PopupForm) -> None:
-        name = form.text("name").lower()
+        sets = str(chooser.currentData())
+        name = settable[sets].lower() if sets else form.text("name").lower()
         values = tuple(dict.fromkeys(v.strip() for v in form.text("values").split(",") if v.strip()))
         known = {f.name for f in session.plan.factors}
         if not name or not values:
             raise InputError("A condition needs a name and at least one value.", hint="As in: volume; half, full.")
-        if name in known or name == "unit":
+        if name in known or name in ("unit", "pickup"):
             raise InputError(f"There is a condition “{name}” already.", hint="Choose another name, or edit that one.")
         if name == LOAD:
             values = parse_loads(", ".join(values))
-        factor = Factor(name, values, form.text("prompt") or "Set {name} to {value}.")
-        session.edit_plan(f"vary {name}", replace(session.plan, factors=(*session.plan.factors, factor)))
+        prompt = form.text("prompt") or "Set {name} to {value}."
+        factor = Factor(name, values, prompt, cost=form.quantity("cost"), sets=sets)
+        plan = replace(session.plan, factors=(*session.plan.factors, factor))
+        for step in plan.steps:
+            for setup in plan.setups_of(step) if sets else ():
+                step.under(plan, setup)  # a value that a step cannot take is refused here, not when it is measured
+        session.edit_plan(f"vary {name}", plan)
 
     lines = [
+        FormLine("sets", "Set by", chooser),
         FormLine("name", "What is varied", text_line("", "What is varied")),
         FormLine("values", "Its values, with commas", text_line("", "Values")),
         FormLine("prompt", "What a hand has to do", text_line("Set {name} to {value}.", "Prompt")),
+        FormLine("cost", "A change is as much work as (others: 1)", QuantityEdit("Cost", "1", 1.0)),
     ]
-    return PopupForm(parent, "Vary a condition", lines, apply)
+    form = PopupForm(parent, "Vary a condition", lines, apply)
+    for factor in session.plan.factors:
+        if factor.name != LOAD:
+            form.add_button(f"Remove “{factor.name}”", lambda factor=factor: _remove_factor(session, factor))
+    return form
+
+
+def _remove_factor(session: JobSession, factor: Factor) -> None:
+    """Vary something no longer; takes under its conditions stay in the file, and undo brings it back."""
+    factors = tuple(f for f in session.plan.factors if f.name != factor.name)
+    session.edit_plan(f"no longer vary {factor.name}", replace(session.plan, factors=factors))

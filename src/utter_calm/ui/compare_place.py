@@ -20,11 +20,11 @@ _EMPTY = (
 class ComparisonModel(RowsModel):
     """One row for each reading that both takes have."""
 
-    headings = ("reading", "first", "second", "dB", "%", "difference", "repeatability")
+    headings = ("reading", "first", "second", "dB", "%", "beyond uncertainty", "repeatability")
 
     def show_rows(self, titles: tuple[str, str], rows: tuple[ComparisonRow, ...]) -> None:
         """Show other rows."""
-        self.headings = ("reading", *titles, "dB", "%", "difference", "repeatability")
+        self.headings = ("reading", *titles, "dB", "%", "beyond uncertainty", "repeatability")
         self.replace_rows([((r.title, r.first, r.second, r.decibels, r.percent, r.real, r.spread), r) for r in rows])
 
 

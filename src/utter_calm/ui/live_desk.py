@@ -63,7 +63,7 @@ class LiveDesk(QObject):
         """Start or stop, with the tone of the chosen step or with none."""
         if self.running:
             self.control.mute()
-        elif not self._session.running:
+        elif not self._session.running and self._session.ready_bench():
             try:
                 self.hum = HumWatch() if hum else None
                 self.control.start(silent=hum)

@@ -151,7 +151,7 @@ class LivePane(QWidget):
         moved = (
             ""
             if change is None
-            else f'&nbsp;&nbsp;<span style="color:{p.good if change < 0 else p.bad}">{fixed(change, 1)} dB</span>'
+            else f'&nbsp;&nbsp;<span style="color:{p.good if change < 0 else p.bad}">{"+" if change > 0 else ""}{fixed(change, 1)} dB</span>'
         )
         since = f" since “{watch.events[-1].text}”" if watch.events else ""
         self.hum.setText(
@@ -189,7 +189,8 @@ class LivePane(QWidget):
         if not self._hunting:
             self.wave.update_curves([frame.wave[: self._wave_points, c] for c in range(frame.wave.shape[1])])
         overload = " · INPUT OVERLOADED" if any(frame.overload) else ""
-        words = f"spectrum averaged over {frame.averaged}{overload}"
+        what = "above the spectrum, below the hum in dBV over the last seconds; " if self._hunting else ""
+        words = f"{what}spectrum averaged over {frame.averaged}{overload}"
         if words != self.status.text():
             self.status.setText(words)
         self.framed.emit(frame)

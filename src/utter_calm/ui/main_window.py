@@ -83,8 +83,12 @@ class MainWindow(QMainWindow):
                       lambda key=key: self._with(lambda w: w.chain.links[key].click()))  # fmt: skip
 
         edit.addSeparator()
-        self._add(edit, "copy", "&Copy the numbers", "Ctrl+Shift+C", lambda: self._with(lambda w: w.copy_numbers()))
-        self._add(edit, "copy_picture", "Copy the &picture", "Ctrl+C", lambda: self._with(lambda w: w.copy_picture()))
+        self._add(
+            edit, "copy", "&Copy the numbers", "Ctrl+Shift+C", lambda: self._with(lambda w: w.plots.copy_numbers())
+        )
+        self._add(
+            edit, "copy_picture", "Copy the &picture", "Ctrl+C", lambda: self._with(lambda w: w.plots.copy_picture())
+        )
         edit.addSeparator()
         for name, text, key, what in (
             ("add_step", "Add a &step…", "Ctrl+J", lambda w: w.coverage.step_button.click()),
@@ -152,15 +156,19 @@ class MainWindow(QMainWindow):
         )
         self._add(view, "whole", "Show the &whole", "R", lambda: self._with(lambda w: w.plot.canvas.set_whole_range()))
         self._add(
-            view, "difference", "As &difference to the first", "-", lambda: self._with(lambda w: w.toggle_difference())
+            view,
+            "difference",
+            "As &difference to the first",
+            "-",
+            lambda: self._with(lambda w: w.plots.toggle_difference()),
         )
-        self._add(view, "over", "&Over something else", "X", lambda: self._with(lambda w: w.next_over()))
-        self._add(view, "find", "&Read the curve at…", "=", lambda: self._with(lambda w: w.find_place()))
-        self._add(view, "peak", "&Peak, and the next", "P", lambda: self._with(lambda w: w.find_peak()))
-        self._add(view, "channels", "Next &channel, or all", "C", lambda: self._with(lambda w: w.next_channels()))
+        self._add(view, "over", "&Over something else", "X", lambda: self._with(lambda w: w.plots.next_over()))
+        self._add(view, "find", "&Read the curve at…", "=", lambda: self._with(lambda w: w.plots.find_place()))
+        self._add(view, "peak", "&Peak, and the next", "P", lambda: self._with(lambda w: w.plots.find_peak()))
+        self._add(view, "channels", "Next &channel, or all", "C", lambda: self._with(lambda w: w.plots.next_channels()))
         for number in range(4):
             self._add(view, f"picture_{number + 1}", f"Picture {number + 1}", f"Ctrl+{number + 1}",
-                      lambda number=number: self._with(lambda w: w.choose_spec_number(number)))  # fmt: skip
+                      lambda number=number: self._with(lambda w: w.plots.choose_spec_number(number)))  # fmt: skip
         view.addSeparator()
         self._add(view, "theme", "&Dark or light", "Ctrl+T", self.toggle_theme, always=True)
 
@@ -292,7 +300,7 @@ class MainWindow(QMainWindow):
         name, _ = QFileDialog.getSaveFileName(self, "Export the shown take", f"take-{takes[-1].id}.csv", kinds)
         if name:
             view = workspace.plot.canvas.view
-            trace = None if view is None or view.empty else workspace.main_trace()
+            trace = None if view is None or view.empty else workspace.plots.main_trace()
             self._try(lambda: self._export(workspace, Path(name), trace))
 
     @staticmethod

@@ -11,7 +11,7 @@ from PySide6.QtGui import QUndoCommand, QUndoStack
 
 from utter_calm.analysis.level_search import Found
 from utter_calm.errors import UtterCalmError
-from utter_calm.job.cell import PICKUP_FACTOR, Cell
+from utter_calm.job.cell import PICKUP_FACTOR, UNIT_FACTOR, Cell
 from utter_calm.job.demo import simulated_bench
 from utter_calm.job.job import Job
 from utter_calm.job.model import LOAD, JobDocument, Plan, Reference, Setup, Step
@@ -189,6 +189,8 @@ class JobSession(QObject):
         rig, device = self.plan.rig, self.bench.device
         load = Setup(((LOAD, self.standing_load),)).load_ohm if self.standing_load else None
         effect.check(rig, load)
+        if not self.ready_bench():
+            return
         self._search_cancel = threading.Event()
         cancel = self._search_cancel
 
@@ -231,6 +233,26 @@ class JobSession(QObject):
             self.bench.control.set_value(factor, value)
         self.bench.note(factor, value)
         self.bench_changed.emit()
+
+    def ready_bench(self) -> bool:
+        """Have the unit of the plan and its pickup on the bench before a sound is made outside of a run.
+
+        What the rig cannot switch itself is asked for in words; False then.
+        """
+        wanted = {
+            UNIT_FACTOR: self.plan.unit.stand_in or self.plan.unit.title,
+            PICKUP_FACTOR: f"{self.plan.rig.pickup_ratio:g}",
+        }
+        for factor, value in wanted.items():
+            if self.bench.value(factor) == value:
+                continue
+            if not self.bench.can_set(factor):
+                self.told.emit(
+                    f"On the bench the {factor} is {self.bench.value(factor)}; this plan wants {value}. Change it first."
+                )
+                return False
+            self.set_bench(factor, value)
+        return True
 
     @property
     def standing_load(self) -> str | None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import (
     QButtonGroup,
     QFrame,
@@ -17,17 +16,14 @@ from PySide6.QtWidgets import (
 )
 
 from utter_calm.errors import UtterCalmError
-from utter_calm.job.cell import Cell
+from utter_calm.job.cell import UNIT_FACTOR, Cell
 from utter_calm.job.job import Job
 from utter_calm.job.model import Setup
 from utter_calm.job.prompt import Prompt
 from utter_calm.job.run import RunProgress
 from utter_calm.job.take import FLOOR, Take, TakeSummary
-from utter_calm.measure.kind import Scale
-from utter_calm.measure.kinds import kind_of
 from utter_calm.present.chain import chain_view, level_of, level_view
 from utter_calm.present.panel import panel_view
-from utter_calm.present.plot import empty_plot, plot_view, usable_scales
 from utter_calm.present.words import take_title
 from utter_calm.quantities import si_text
 from utter_calm.ui.calculator import Calculator
@@ -37,9 +33,9 @@ from utter_calm.ui.compare_place import ComparePlace
 from utter_calm.ui.coverage_model import CoverageModel
 from utter_calm.ui.coverage_panel import CoveragePanel
 from utter_calm.ui.effect_form import effect_form, event_form
-from utter_calm.ui.finder import finder_form
 from utter_calm.ui.live_desk import LiveDesk
 from utter_calm.ui.places import ClaimsPlace, TakesPlace, recompute_form
+from utter_calm.ui.plot_desk import PlotDesk
 from utter_calm.ui.plot_pane import PlotPane
 from utter_calm.ui.prompt_bar import PromptBar
 from utter_calm.ui.readings_panel import ReadingsPanel
@@ -59,10 +55,7 @@ class Workspace(QWidget):
         self.session = JobSession(job, self)
         self.desk = LiveDesk(self.session)
         self.live, self.live_pane = self.desk.control, self.desk.pane
-        self._spec_by_kind: dict[str, str] = {}
-        self._over: dict[str, str] = {}
         self._loaded: dict[int, Take] = {}
-        self._channels: frozenset[int] | None = None
         self._build()
         self._connect()
         self.renew_all()
@@ -84,6 +77,7 @@ class Workspace(QWidget):
         self.prompt = PromptBar()
         self.coverage = CoveragePanel(CoverageModel(self.session))
         self.plot = PlotPane()
+        self.plots = PlotDesk(self.session, self.plot, self._full)
         self.claims = ClaimsPlace(self.session)
         self.takes = TakesPlace(self.session)
         self.middle = QStackedWidget()
@@ -120,7 +114,7 @@ class Workspace(QWidget):
             self.split.setStretchFactor(self.split.count() - 1, stretch)
         self.coverage.setMinimumWidth(300)
         self.readings.setMinimumWidth(240)
-        self.split.setSizes([392, 608, 280])
+        self.split.setSizes([424, 580, 276])
         layout.addWidget(self.split, 1)
         layout.addWidget(_rule())
         self.transport = Transport()
@@ -148,8 +142,10 @@ class Workspace(QWidget):
             lambda: add_condition_editor(s, self).open_under(self.coverage.condition_button)
         )
         self.chain.pressed.connect(self._edit_link)
-        self.plot.spec_chosen.connect(self.choose_spec)
-        self.plot.over_next.connect(self.next_over)
+        self.plot.spec_chosen.connect(self.plots.choose_spec)
+        self.plot.over_next.connect(self.plots.next_over)
+        self.plots.wanted.connect(lambda: self.show_place("plot"))
+        self.plots.told.connect(self.tell)
         self.place_buttons.idClicked.connect(lambda number: self.show_place(PLACES[number]))
         self.takes.shown.connect(lambda: self.show_place("plot"))
         self.claims.pressed.connect(self._show_claim)
@@ -256,81 +252,11 @@ class Workspace(QWidget):
         else:
             self.tell("There is no take on the plot. Choose one first.")
 
-    def toggle_difference(self) -> None:
-        """Show several takes as differences to the first, or as they are."""
-        self.session.difference = not self.session.difference
-        self._renew_plot()
-
     def change_level(self, decibels: float) -> None:
         """Change the level by so many dB, live or of the chosen step."""
         now = self.live.level_v if self.live.running else self._step_level()
         if now is not None:
             self._level_settled(now * 10 ** (decibels / 20))
-
-    def choose_spec(self, key: str) -> None:
-        """Show another picture of the same takes."""
-        step = self.session.step
-        takes = self.session.shown_takes()
-        kind = takes[-1].kind if takes else step.kind if step else None
-        if kind is not None:
-            self._spec_by_kind[kind] = key
-            self.show_place("plot")
-            self._renew_plot()
-
-    def choose_spec_number(self, number: int) -> None:
-        """Show the n-th picture of the step, counted from 0."""
-        step = self.session.step
-        if step is not None and number < len(step.measure.plots):
-            self.choose_spec(step.measure.plots[number].key)
-
-    def next_over(self) -> None:
-        """Draw the same curves over the next thing that they can be drawn over."""
-        usable = self._scales()
-        if len(usable) > 1:
-            keys = [s.key for s in usable]
-            key = self._over.get(self._kind_shown(), keys[0])
-            at = keys.index(key) if key in keys else 0
-            self._over[self._kind_shown()] = keys[(at + 1) % len(keys)]
-            self._renew_plot()
-
-    def _kind_shown(self) -> str:
-        takes = self.session.shown_takes()
-        return takes[-1].kind if takes else ""
-
-    def _scales(self) -> list[Scale]:
-        """What the picture on the screen can be drawn over."""
-        kind = self._kind_shown()
-        if not kind:
-            return []
-        plots = kind_of(kind).plots
-        spec = next((p for p in plots if p.key == self._spec_by_kind.get(kind, plots[0].key)), plots[0])
-        takes = [self._full(t) for t in self.session.shown_takes() if t.kind == kind]
-        return usable_scales(spec, takes)
-
-    def copy_numbers(self) -> None:
-        """Put the shown curves on the clipboard as a table."""
-        QGuiApplication.clipboard().setText(self.plot.numbers())
-        self.tell("Copied: the shown curves, as a table.")
-
-    def copy_picture(self) -> None:
-        """Put the picture on the clipboard."""
-        QGuiApplication.clipboard().setPixmap(self.plot.grab())
-        self.tell("Copied: the picture.")
-
-    def find_place(self) -> None:
-        """Ask for an x to go to, or for a height to look for on the curve in focus."""
-        finder_form(self.plot).open_under(self.plot.title)
-
-    def find_peak(self) -> None:
-        """Go to the highest peak, then to the next."""
-        if not self.plot.find_peak():
-            self.tell("There is no peak in view.")
-
-    def next_channels(self) -> None:
-        """Show channel 1, then 2, then all."""
-        order: list[frozenset[int] | None] = [None, frozenset({1}), frozenset({2})]
-        self._channels = order[(order.index(self._channels) + 1) % len(order)]
-        self._renew_plot()
 
     def show_place(self, name: str) -> None:
         """Go to a place of work."""
@@ -341,15 +267,6 @@ class Workspace(QWidget):
             if name == "compare":
                 self.compare.show_takes([self._full(t) for t in self.session.shown_takes()])
             self.readings.setVisible(name == "plot")  # tables need the width, and say the values themselves
-
-    def main_trace(self) -> str | None:
-        """Name of the trace that the picture on the screen is mainly about."""
-        takes = self.session.shown_takes()
-        if not takes:
-            return None
-        plots = kind_of(takes[-1].kind).plots
-        key = self._spec_by_kind.get(takes[-1].kind, plots[0].key)
-        return next((p.traces[0] for p in plots if p.key == key), None)
 
     def tell(self, text: str) -> None:
         """Say something in the window; Esc lets it go."""
@@ -397,7 +314,7 @@ class Workspace(QWidget):
 
     def _renew_chosen(self) -> None:
         self._renew_chain()
-        self._renew_plot()
+        self.plots.renew()
         self._renew_readings()
         self._renew_running()
         if PLACES[max(0, self.place_buttons.checkedId())] == "compare":
@@ -413,51 +330,6 @@ class Workspace(QWidget):
             self._loaded[take.id] = self.session.job.full(take)
         known = self._loaded[take.id]
         return Take(take, self.session.job.with_floor(take, known.result))
-
-    def _renew_plot(self) -> None:
-        step = self.session.step
-        if step is None:
-            self.plot.set_specs((), "")
-            self.plot.show_view(empty_plot("Nothing planned", "Add a step with “+ step” under the coverage."))
-            return
-        summaries = self.session.shown_takes()
-        try:
-            takes = [self._full(t) for t in summaries if t.kind == summaries[-1].kind]
-            kind = takes[-1].summary.kind if takes else step.kind
-            specs = kind_of(kind).plots
-            chosen = self._spec_by_kind.get(kind, specs[0].key)
-            self.plot.set_specs(specs, chosen)
-            if not takes:
-                self.plot.show_view(empty_plot(step.title, _NOT_YET))
-                return
-            floor_take = (
-                None if summaries[-1].id in self.session.guests else self.session.job.floor(takes[-1].summary.step)
-            )
-            wants_floor = floor_take is not None and all(t.summary.role != FLOOR for t in takes)
-            floor = self._full(floor_take) if wants_floor and floor_take is not None else None
-            document = self.session.document
-            claims = [c for t in takes for c in document.claims_for(t.summary.step, t.summary.setup)]
-            reference = 0 if self.session.difference and len(takes) > 1 else None
-            unique = list({c.id: c for c in claims}.values())
-            view = plot_view(
-                takes,
-                chosen,
-                floor=floor,
-                claims=unique,
-                reference=reference,
-                channels=self._channels_for(kind, chosen),
-                over=self._over.get(kind, ""),
-            )
-            self.plot.show_over(f"over {view.x.label}" if len(self._scales()) > 1 else "")
-            self.plot.show_view(view)
-        except (UtterCalmError, ValueError) as problem:
-            self.plot.show_view(empty_plot(step.title, str(problem)))
-
-    def _channels_for(self, kind: str, spec_key: str) -> frozenset[int] | None:
-        """Channels to show: where one picture holds many orders, one channel at a time, unless asked otherwise."""
-        alone = len(self.session.shown_takes()) == 1
-        many = any(p.key == spec_key and len(p.traces) > 2 and (p.dense or alone) for p in kind_of(kind).plots)
-        return frozenset({1}) if many and self._channels is None else self._channels
 
     def _renew_readings(self) -> None:
         takes = self.session.shown_takes()
@@ -478,7 +350,11 @@ class Workspace(QWidget):
         takes = s.shown_takes()
         shown = takes[-1] if takes else None
         simulated = s.bench.device.info.simulated
-        self.chain.show_view(chain_view(s.plan, s.step, s.standing_load, shown, simulated=simulated))
+        self.chain.show_view(
+            chain_view(
+                s.plan, s.step, s.standing_load, shown, simulated=simulated, standing_unit=s.bench.value(UNIT_FACTOR)
+            )
+        )
         self._renew_level()
         if shown is not None and not self.live.running:
             headrooms = [r.value for r in shown.readings if r.name == "headroom"]
@@ -537,7 +413,7 @@ class Workspace(QWidget):
         setups = list(self.session.plan.setups())
         if claim.step in steps and setup in setups:
             if claim.mask:
-                self._spec_by_kind[self.session.plan.step(claim.step).kind] = claim.name
+                self.plots.spec_by_kind[self.session.plan.step(claim.step).kind] = claim.name
             self.show_place("plot")
             self.coverage.choose(steps.index(claim.step), [setups.index(setup) + 1])
 

@@ -1,0 +1,161 @@
+"""Which picture of the shown takes is drawn, over what, with which channels; and what can be read off it or taken away."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QGuiApplication
+
+from utter_calm.errors import UtterCalmError
+from utter_calm.job.take import FLOOR, Take, TakeSummary
+from utter_calm.measure.kind import Scale
+from utter_calm.measure.kinds import kind_of
+from utter_calm.present.plot import empty_plot, plot_view, usable_scales
+from utter_calm.ui.finder import finder_form
+from utter_calm.ui.plot_pane import PlotPane
+from utter_calm.ui.session import JobSession
+
+_NOT_YET = "Nothing was measured here yet. Press Space to take it, or M to measure all that is missing."
+
+
+class PlotDesk(QObject):
+    """Composes the picture and hands it to the pane.
+
+    ``wanted`` asks for the pane to be shown; ``told`` carries words for the message line.
+    """
+
+    wanted = Signal()
+    told = Signal(str)
+
+    def __init__(self, session: JobSession, pane: PlotPane, full: Callable[[TakeSummary], Take]) -> None:
+        super().__init__(session)
+        self._session, self.pane, self._full = session, pane, full
+        self.spec_by_kind: dict[str, str] = {}
+        self._over: dict[str, str] = {}
+        self._channels: frozenset[int] | None = None
+
+    def toggle_difference(self) -> None:
+        """Show several takes as differences to the first, or as they are."""
+        self._session.difference = not self._session.difference
+        self.renew()
+
+    def choose_spec(self, key: str) -> None:
+        """Show another picture of the same takes."""
+        step = self._session.step
+        takes = self._session.shown_takes()
+        kind = takes[-1].kind if takes else step.kind if step else None
+        if kind is not None:
+            self.spec_by_kind[kind] = key
+            self.wanted.emit()
+            self.renew()
+
+    def choose_spec_number(self, number: int) -> None:
+        """Show the n-th picture of the step, counted from 0."""
+        step = self._session.step
+        if step is not None and number < len(step.measure.plots):
+            self.choose_spec(step.measure.plots[number].key)
+
+    def next_over(self) -> None:
+        """Draw the same curves over the next thing that they can be drawn over."""
+        usable = self._scales()
+        if len(usable) > 1:
+            keys = [s.key for s in usable]
+            key = self._over.get(self._kind_shown(), keys[0])
+            at = keys.index(key) if key in keys else 0
+            self._over[self._kind_shown()] = keys[(at + 1) % len(keys)]
+            self.renew()
+
+    def _kind_shown(self) -> str:
+        takes = self._session.shown_takes()
+        return takes[-1].kind if takes else ""
+
+    def _scales(self) -> list[Scale]:
+        """What the picture on the screen can be drawn over."""
+        kind = self._kind_shown()
+        if not kind:
+            return []
+        plots = kind_of(kind).plots
+        spec = next((p for p in plots if p.key == self.spec_by_kind.get(kind, plots[0].key)), plots[0])
+        takes = [self._full(t) for t in self._session.shown_takes() if t.kind == kind]
+        return usable_scales(spec, takes)
+
+    def copy_numbers(self) -> None:
+        """Put the shown curves on the clipboard as a table."""
+        QGuiApplication.clipboard().setText(self.pane.numbers())
+        self.told.emit("Copied: the shown curves, as a table.")
+
+    def copy_picture(self) -> None:
+        """Put the picture on the clipboard."""
+        QGuiApplication.clipboard().setPixmap(self.pane.grab())
+        self.told.emit("Copied: the picture.")
+
+    def find_place(self) -> None:
+        """Ask for an x to go to, or for a height to look for on the curve in focus."""
+        finder_form(self.pane).open_under(self.pane.title)
+
+    def find_peak(self) -> None:
+        """Go to the highest peak, then to the next."""
+        if not self.pane.find_peak():
+            self.told.emit("There is no peak in view.")
+
+    def next_channels(self) -> None:
+        """Show channel 1, then 2, then all."""
+        order: list[frozenset[int] | None] = [None, frozenset({1}), frozenset({2})]
+        self._channels = order[(order.index(self._channels) + 1) % len(order)]
+        self.renew()
+
+    def main_trace(self) -> str | None:
+        """Name of the trace that the picture on the screen is mainly about."""
+        takes = self._session.shown_takes()
+        if not takes:
+            return None
+        plots = kind_of(takes[-1].kind).plots
+        key = self.spec_by_kind.get(takes[-1].kind, plots[0].key)
+        return next((p.traces[0] for p in plots if p.key == key), None)
+
+    def renew(self) -> None:
+        """Draw the shown takes again."""
+        step = self._session.step
+        if step is None:
+            self.pane.set_specs((), "")
+            self.pane.show_view(empty_plot("Nothing planned", "Add a step with “+ step” under the coverage."))
+            return
+        summaries = self._session.shown_takes()
+        try:
+            takes = [self._full(t) for t in summaries if t.kind == summaries[-1].kind]
+            kind = takes[-1].summary.kind if takes else step.kind
+            specs = kind_of(kind).plots
+            chosen = self.spec_by_kind.get(kind, specs[0].key)
+            self.pane.set_specs(specs, chosen)
+            if not takes:
+                self.pane.show_view(empty_plot(step.title, _NOT_YET))
+                return
+            floor_take = (
+                None if summaries[-1].id in self._session.guests else self._session.job.floor(takes[-1].summary.step)
+            )
+            wants_floor = floor_take is not None and all(t.summary.role != FLOOR for t in takes)
+            floor = self._full(floor_take) if wants_floor and floor_take is not None else None
+            document = self._session.document
+            claims = [c for t in takes for c in document.claims_for(t.summary.step, t.summary.setup)]
+            reference = 0 if self._session.difference and len(takes) > 1 else None
+            unique = list({c.id: c for c in claims}.values())
+            view = plot_view(
+                takes,
+                chosen,
+                floor=floor,
+                claims=unique,
+                reference=reference,
+                channels=self._channels_for(kind, chosen),
+                over=self._over.get(kind, ""),
+            )
+            self.pane.show_over(f"over {view.x.label}" if len(self._scales()) > 1 else "")
+            self.pane.show_view(view)
+        except (UtterCalmError, ValueError) as problem:
+            self.pane.show_view(empty_plot(step.title, str(problem)))
+
+    def _channels_for(self, kind: str, spec_key: str) -> frozenset[int] | None:
+        """Channels to show: where one picture holds many orders, one channel at a time, unless asked otherwise."""
+        alone = len(self._session.shown_takes()) == 1
+        many = any(p.key == spec_key and len(p.traces) > 2 and (p.dense or alone) for p in kind_of(kind).plots)
+        return frozenset({1}) if many and self._channels is None else self._channels
