@@ -5,6 +5,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox
 
 from utter_calm.errors import InputError
+from utter_calm.job.mask import mask_text, parse_mask
 from utter_calm.ui.chain_editors import (
     add_condition_editor,
     add_step_editor,
@@ -13,7 +14,7 @@ from utter_calm.ui.chain_editors import (
     parse_loads,
     step_editor,
 )
-from utter_calm.ui.claim_editor import bound_text, claim_editor, mask_text, parse_bound, parse_mask
+from utter_calm.ui.claim_editor import bound_text, claim_editor, parse_bound
 from utter_calm.ui.places import recompute_form
 
 
@@ -179,7 +180,7 @@ def test_masks_as_people_write_them():
     assert mask[0].low == pytest.approx(10 ** (-0.5 / 20))
     assert mask[1].high is None
     assert parse_mask(mask_text(mask))[0].high == pytest.approx(mask[0].high, rel=1e-3)
-    for bad in ("", "20: 1", "20: -1 1", "200: -1 1; 20: -1 1", "x: -1 1; y: -1 1", "20 -1 1; 30 -1 1"):
+    for bad in ("", "20: 1", "20: -1 1", "200: -1 1; 20: -1 1", "x: -1 1; y: -1 1", "20 -1; 30 -1"):
         with pytest.raises(InputError):
             parse_mask(bad)
 

@@ -2,81 +2,123 @@
 
 from __future__ import annotations
 
-import itertools
+import re
 from dataclasses import replace
+from pathlib import Path
 
-from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit, QWidget
 
-from utter_calm.errors import InputError
+from utter_calm.errors import InputError, UtterCalmError
+from utter_calm.job.mask import mask_from_trace, mask_text, parse_mask, read_mask
 from utter_calm.job.model import Claim, MaskPoint
 from utter_calm.measure.kinds import DEFINITIONS, definition
 from utter_calm.present.values import condition_text
-from utter_calm.quantities import amplitude_to_db, db_to_amplitude, parse_quantity
+from utter_calm.quantities import amplitude_to_db, parse_quantity
 from utter_calm.quantities.text import fixed
-from utter_calm.ui.fields import FormLine, PopupForm
+from utter_calm.ui.fields import FormLine, PopupForm, QuantityEdit
 from utter_calm.ui.session import JobSession
 
-_MASKS = {"relative": "response relative to 1 kHz (mask)", "response": "response in dB (mask)"}
-_UNITS = {
-    "level": "V", "noise": "V", "power": "W", "dc": "V", "fundamental_frequency": "Hz", "mains_frequency": "Hz",
-    "upper_corner": "Hz", "lower_corner": "Hz", "delay": "s",
-}  # fmt: skip
+_MASKS = {
+    "relative": "response relative to 1 kHz (mask)",
+    "response": "response in dB (mask)",
+    "thd_n": "THD+N over frequency or level (mask)",
+    "crosstalk": "crosstalk over frequency (mask)",
+    "balance": "channel balance over frequency (mask)",
+    "residual": "multitone residual in thirds (mask)",
+    "output_impedance": "output impedance, dB re 1 Ω (mask)",
+}
+_UNITS = (
+    (r"power_at.*|power|rated_power", "W"),
+    (r".*frequency|.*corner|.*_hz|.*tone", "Hz"),
+    (r".*_time.*|delay", "s"),
+    (r".*impedance", "ohm"),
+    (r"input_capacitance", "F"),
+    (r"slew_rate", "V/s"),
+    (r"noise_density", "V/√Hz"),
+    (r"dc|step_height", "V"),
+    (r"interchannel_phase", "°"),
+)
+
+
+def claim_unit(name: str) -> str:
+    """SI unit in which a reading is bounded."""
+    if definition(name).shown == "volts":
+        return "V"
+    if definition(name).shown != "si":
+        return "1"
+    return next((unit for pattern, unit in _UNITS if re.fullmatch(pattern, name)), "1")
 
 
 def bound_text(name: str, value: float | None) -> str:
     """Show a bound as it is typed."""
     if value is None:
         return ""
-    unit = _UNITS.get(name, "1")
+    unit = claim_unit(name)
     if unit != "1":
         return f"{value:.6g} {unit}"
     if definition(name).shown == "percent":
         return f"{100 * value:.6g} %"
-    return f"{fixed(amplitude_to_db(value), 3)} dB"
+    return f"{fixed(amplitude_to_db(value), 3)} dB" if definition(name).shown == "db" else f"{value:.6g}"
 
 
 def parse_bound(name: str, text: str) -> float | None:
     """Read a bound; empty is none. Ratios take per cent or dB, a bare number is dB for those that are thought of in dB."""
     if not text.strip():
         return None
-    unit = _UNITS.get(name, "1")
+    unit = claim_unit(name)
     if unit == "1" and definition(name).shown == "db" and text.strip()[-1].isdigit():
         text += " dB"
     return parse_quantity(text, unit, what=definition(name).title)
 
 
-def mask_text(mask: tuple[MaskPoint, ...]) -> str:
-    """Show a mask as it is typed: ``20: -0.5 0.1; 20000: -0.5 0.1``."""
+def claimable() -> tuple[str, ...]:
+    """Names of the readings that a claim may be about: all that are declared, families by their usual members."""
+    numbers = {"harmonic_#": range(2, 11), "mains_#": range(1, 5), "idle_tone_#": range(1, 4)}
+    names: list[str] = []
+    for name in DEFINITIONS:
+        if "#" not in name:
+            names.append(name)
+        elif "percent" in name:
+            names += [name.replace("#", bound) for bound in ("0_1", "1", "10")]
+        else:
+            names += [name.replace("#", str(k)) for k in numbers.get(name, ())]
+    return tuple(dict.fromkeys(names))
 
-    def side(value: float | None) -> str:
-        return "-" if value is None else f"{amplitude_to_db(value):.4g}"
 
-    return "; ".join(f"{p.x:g}: {side(p.low)} {side(p.high)}" for p in mask)
+def _mask_buttons(session: JobSession, parent: QWidget, form: PopupForm, old: Claim) -> None:
+    """Offer masks from a file and from the take on the plot; both come back as a filled-in form."""
 
+    def again(mask: tuple[MaskPoint, ...]) -> None:
+        name = old.name if old.name in _MASKS else "relative"
+        claim_editor(session, parent, replace(old, mask=mask, name=name)).open_under(parent)
 
-def parse_mask(text: str) -> tuple[MaskPoint, ...]:
-    """Read a mask: frequency in Hz, lower and upper bound in dB, ``-`` for none; points parted by semicolons.
+    def from_file() -> None:
+        name, _ = QFileDialog.getOpenFileName(parent, "Read a mask", "", "Tables (*.csv *.txt *.tsv)")
+        if name:
+            try:
+                again(read_mask(Path(name)))
+            except UtterCalmError as problem:
+                session.told.emit(str(problem))
 
-    Raises
-    ------
-    InputError
-        A point cannot be read, or their frequencies do not rise.
-    """
-    points = []
-    for part in (p.strip() for p in text.split(";") if p.strip()):
-        at, colon, bounds = part.partition(":")
-        sides = bounds.split()
-        if not colon or len(sides) != 2:
-            raise InputError(
-                f"The mask's point “{part}” is unclear.", hint="Write it as 20: -0.5 0.1 (Hz, lower and upper dB)."
-            )
-        low, high = (None if s in ("-", "–") else db_to_amplitude(parse_quantity(s, "", what="bound")) for s in sides)
-        points.append(MaskPoint(parse_quantity(at, "Hz", what="mask's frequency"), low, high))
-    if len(points) < 2 or any(a.x >= b.x for a, b in itertools.pairwise(points)) or points[0].x <= 0:
-        raise InputError(
-            "A mask needs two or more points at rising frequencies.", hint="As in 20: -0.5 0.1; 20000: -0.5 0.1"
-        )
-    return tuple(points)
+    def from_take() -> None:
+        takes = session.shown_takes()
+        name = old.name if old.name in _MASKS else "relative"
+        trace = session.job.full(takes[-1]).result.trace(name) if takes and takes[-1].id > 0 else None
+        if trace is None:
+            session.told.emit(f"The take on the plot has no curve “{_MASKS[name]}”. Choose one that has.")
+            return
+        lines = [FormLine("below", "So far below", QuantityEdit("Below", "dB", 0.5)),
+                 FormLine("above", "So far above", QuantityEdit("Above", "dB", 0.5))]  # fmt: skip
+
+        def apply(asked: PopupForm) -> None:
+            mask = mask_from_trace(trace, asked.quantity("below"), asked.quantity("above"))
+            QTimer.singleShot(0, lambda: again(mask))
+
+        PopupForm(parent, f"Mask about take {takes[-1].id}", lines, apply).open_under(parent)
+
+    form.add_button("Mask from the shown take…", from_take)
+    form.add_button("Mask from a file…", from_file)
 
 
 def claim_editor(session: JobSession, parent: QWidget, claim: Claim | None) -> PopupForm:
@@ -88,10 +130,11 @@ def claim_editor(session: JobSession, parent: QWidget, claim: Claim | None) -> P
         steps.addItem(step.title, step.id)
     names = QComboBox()
     names.setAccessibleName("Reading or trace")
-    for name in (*DEFINITIONS, *(f"harmonic_{k}" for k in range(2, 11))):
+    for name in claimable():
         names.addItem(definition(name).title, name)
     for name, title in _MASKS.items():
-        names.addItem(title, name)
+        if names.findData(name) < 0:
+            names.addItem(title, name)
     where = QComboBox()
     where.setAccessibleName("Setup in which it holds")
     where.addItem("every setup", ())
@@ -111,7 +154,7 @@ def claim_editor(session: JobSession, parent: QWidget, claim: Claim | None) -> P
 
     def apply(form: PopupForm) -> None:
         name = str(names.currentData())
-        mask = parse_mask(form.text("mask")) if name in _MASKS else ()
+        mask = parse_mask(form.text("mask")) if name in _MASKS and form.text("mask") else ()
         low, high = (
             (None, None) if mask else (parse_bound(name, form.text("low")), parse_bound(name, form.text("high")))
         )
@@ -132,10 +175,12 @@ def claim_editor(session: JobSession, parent: QWidget, claim: Claim | None) -> P
         FormLine("name", "Reading", names),
         FormLine("low", "At least", field(bound_text(old.name, old.low), "At least")),
         FormLine("high", "At most", field(bound_text(old.name, old.high), "At most")),
-        FormLine("mask", "Mask (Hz: dB dB; …)", field(mask_text(old.mask), "Mask")),
+        FormLine("mask", "Mask (Hz: dB dB; … or a pasted table)", field(mask_text(old.mask), "Mask")),
         FormLine("where", "Holds in", where),
     ]
-    return PopupForm(parent, "Edit the claim" if claim else "Add a claim", lines, apply)
+    form = PopupForm(parent, "Edit the claim" if old.id else "Add a claim", lines, apply)
+    _mask_buttons(session, parent, form, old)
+    return form
 
 
 def _fresh_id(session: JobSession) -> str:

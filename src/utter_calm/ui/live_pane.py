@@ -148,11 +148,10 @@ class LivePane(QWidget):
             else "no mains family stands out: below"
         )
         change = watch.change_db()
-        moved = (
-            ""
-            if change is None
-            else f'&nbsp;&nbsp;<span style="color:{p.good if change < 0 else p.bad}">{"+" if change > 0 else ""}{fixed(change, 1)} dB</span>'
-        )
+        moved = ""
+        if change is not None:
+            colour, sign = (p.good, "") if change < 0 else (p.bad, "+")
+            moved = f'&nbsp;&nbsp;<span style="color:{colour}">{sign}{fixed(change, 1)} dB</span>'
         since = f" since “{watch.events[-1].text}”" if watch.events else ""
         self.hum.setText(
             f'<span style="font-size:40px; font-weight:600">{si_text(loudest, "V", digits=3)}</span>'
