@@ -119,4 +119,5 @@ def _unit_cell(job: Job, plan_step: Step, setup: Setup) -> CellView:
     worst = max((v.outcome for v in verdicts), key=lambda o: o.severity, default=None)
     grave = any(t.grave for t in take.trust)
     tip = "\n".join([f"{v.outcome.value}: {v.claim.text}" for v in verdicts] + [t.text for t in take.trust if t.grave])
-    return CellView(cell, worst, _headline(take), take.id, grave, tip or "Measured; no claim is tied to it.")
+    planned = setup.fits(plan_step.where)
+    return CellView(cell, worst, _headline(take), take.id, grave, tip or "Measured; no claim is tied to it.", planned)

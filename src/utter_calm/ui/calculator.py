@@ -48,5 +48,5 @@ class Calculator(QFrame):
 
     def _show(self, found: Converted, typed: str) -> None:
         for name, field in self.fields.items():
-            if name != typed or not field.hasFocus():
+            if name != typed:  # never under the fingers of who types
                 field.setText(found.text(name))

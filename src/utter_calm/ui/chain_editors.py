@@ -328,7 +328,10 @@ def add_condition_editor(session: JobSession, parent: QWidget) -> PopupForm:
         plan = replace(session.plan, factors=(*session.plan.factors, factor))
         for step in plan.steps:
             for setup in plan.setups_of(step) if sets else ():
-                step.under(plan, setup)  # a value that a step cannot take is refused here, not when it is measured
+                # a value that a step cannot take is refused here, not when it is measured
+                highest = step.measure.highest_level(step.under(plan, setup))
+                if highest is not None:
+                    plan.rig.check_level(highest)
         session.edit_plan(f"vary {name}", plan)
 
     lines = [

@@ -1,0 +1,166 @@
+"""Live work, level by effect, the leads: the real window on the simulated rig."""
+
+import pytest
+from PySide6.QtCore import Qt
+
+from utter_calm.job.prompt import WIRING, Answer
+from utter_calm.measure.level_effect import WATTS
+from utter_calm.ui.effect_form import effect_form, event_form
+from utter_calm.ui.live_desk import LiveDesk
+
+LONG = 60_000
+
+
+def press(qtbot, window, key, modifier=Qt.KeyboardModifier.NoModifier):
+    qtbot.keyClick(window.workspace.coverage.table, key, modifier)
+
+
+def test_hum_is_hunted_marked_and_kept(qtbot, fresh_window):
+    space = fresh_window.workspace
+    desk: LiveDesk = space.desk
+    press(qtbot, fresh_window, Qt.Key.Key_H)
+    qtbot.waitUntil(lambda: desk.hum is not None and desk.hum.latest is not None, timeout=LONG)
+    assert space.middle.currentWidget() is space.live_pane
+    assert desk.control.level_v == 0.0
+    assert space.transport.level.text() == "no signal"
+    reading = desk.hum.latest
+    assert reading.mains_hz == pytest.approx(50.02, abs=0.05)
+    assert max(reading.rms) > min(reading.rms) > 1e-6
+    form = event_form(desk, space)
+    qtbot.addWidget(form)
+    form.accept()
+    assert "what was done" in form._error.text()
+    form.fields["text"].setText("lights off")
+    form.accept()
+    assert "lights off" in space.live_pane.events.text()
+    qtbot.waitUntil(lambda: "since “lights off”" in space.live_pane.hum.text(), timeout=LONG)
+    assert "dB" in space.live_pane.hum.text()
+    desk.keep()
+    assert "no step “Noise”" in space.message.text()  # this plan has none: said, and nothing is lost
+    press(qtbot, fresh_window, Qt.Key.Key_Escape)
+    assert not desk.running
+
+
+def test_the_live_view_is_kept_as_a_take(qtbot, fresh_window):
+    space = fresh_window.workspace
+    space.desk.keep()
+    assert "Nothing is running" in space.message.text()
+    press(qtbot, fresh_window, Qt.Key.Key_L)
+    tone = space.desk.control.tone
+    qtbot.waitUntil(lambda: tone.snapshot(200_000, peek=True).frames > 160_000, timeout=LONG)
+    with qtbot.waitSignal(space.session.takes_changed, timeout=LONG):
+        press(qtbot, fresh_window, Qt.Key.Key_K)
+    (take,) = space.session.job.takes
+    assert take.kind == "first_look"
+    assert take.note == "kept from the live view"
+    assert take.reading("level").value == pytest.approx(2.82, rel=0.02)
+    press(qtbot, fresh_window, Qt.Key.Key_Escape)
+
+
+def test_the_onset_of_clipping_is_told_while_the_level_is_turned(qtbot, fresh_window):
+    """Fed by readings instead of a knob: what is said does not depend on timing."""
+    from utter_calm.measure.result import Reading, Result
+
+    desk = fresh_window.workspace.desk
+    said = []
+    desk.told.connect(said.append)
+    for level in (1, 3, 8, 12, 15, 17, 18, 19, 20, 21, 22):
+        thd_n = 1e-4 / level + max(0.0, level - 17.5) ** 2 * 1e-3
+        desk._watch_clipping(Result((Reading("level", 1, level, "V"), Reading("thd_n", 1, thd_n, "1"))))
+    assert len(said) == 1
+    assert "Clipping begins at 1" in said[0]
+
+
+def test_a_level_is_found_by_its_effect_and_steps_follow_it(qtbot, fresh_window):
+    space = fresh_window.workspace
+    form = effect_form(space.session, space)
+    qtbot.addWidget(form)
+    form.fields["target"].setText("nothing")
+    form.accept()
+    assert "not a number" in form._error.text()
+    form.fields["what"].setCurrentText(WATTS)
+    form.fields["target"].setText("1 W")
+    tries = []
+    space.session.tried.connect(tries.append)
+    with qtbot.waitSignal(space.session.document_changed, timeout=LONG):
+        form.accept()
+    reference = space.session.plan.reference
+    assert reference.level_v == pytest.approx(8**0.5 / 30.03, rel=0.01)
+    assert "1.00 W into 8.00 Ω" in reference.text
+    assert len(tries) > 3
+    assert "Kept as the reference" in space.message.text()
+    from utter_calm.ui.chain_editors import step_editor
+
+    space.coverage.choose(1, [1])
+    editor = step_editor(space.session, space)
+    qtbot.addWidget(editor)
+    editor.fields["relative"].setText("-10 dB")
+    editor.accept()
+    step = space.session.step
+    assert step.relative == pytest.approx(10**-0.5)
+    assert "−10.0 dB re reference" in space.chain.links["signal"]._view.sub
+    assert step.under(space.session.plan, space.session.plan.setups()[0]).level_v == pytest.approx(
+        reference.level_v * 10**-0.5
+    )
+    space.session.undo.undo()
+    space.session.undo.undo()
+    assert space.session.plan.reference is None
+
+
+def test_what_cannot_be_reached_is_said(qtbot, fresh_window):
+    space = fresh_window.workspace
+    form = effect_form(space.session, space)
+    qtbot.addWidget(form)
+    form.fields["what"].setCurrentText(WATTS)
+    form.fields["target"].setText("5000 W")
+    with qtbot.waitSignal(space.session.told, timeout=LONG):
+        form.accept()
+    assert "Not found" in space.message.text()
+    assert space.session.plan.reference is None
+
+
+def test_wrong_leads_are_asked_about_before_the_first_take(qtbot, fresh_window):
+    space = fresh_window.workspace
+    space.session.bench.control.set_value("wiring", "swapped")
+    with qtbot.waitSignal(space.session.asked, timeout=LONG):
+        press(qtbot, fresh_window, Qt.Key.Key_Space)
+    assert space.session.prompt.factor == WIRING
+    assert "swapped" in space.prompt.text.text()
+    assert space.prompt.buttons[Answer.SKIP].text() == "Go on all the same"
+    space.session.bench.control.set_value("wiring", "straight")
+    with qtbot.waitSignal(space.session.run_ended, timeout=LONG):
+        qtbot.mouseClick(space.prompt.buttons[Answer.DONE], Qt.MouseButton.LeftButton)
+    assert len(space.session.job.takes) == 1
+    with qtbot.waitSignal(space.session.run_ended, timeout=LONG):  # the setup is known now: nobody asks again
+        press(qtbot, fresh_window, Qt.Key.Key_Space)
+    assert len(space.session.job.takes) == 2
+
+
+def test_the_leads_may_be_left_as_they_are_and_the_check_left_out(qtbot, fresh_window):
+    space = fresh_window.workspace
+    space.session.bench.control.set_value("wiring", "both reversed")
+    with qtbot.waitSignal(space.session.asked, timeout=LONG):
+        press(qtbot, fresh_window, Qt.Key.Key_Space)
+    with qtbot.waitSignal(space.session.run_ended, timeout=LONG):
+        space.session.answer(Answer.SKIP)
+    assert len(space.session.job.takes) == 1
+    fresh_window.actions_by_name["check_leads"].setChecked(False)
+    assert not space.session.check_leads
+
+
+def test_repeats_and_an_interrupted_run(qtbot, fresh_window):
+    space = fresh_window.workspace
+    press(qtbot, fresh_window, Qt.Key.Key_M, Qt.KeyboardModifier.ShiftModifier)
+    assert "No run was interrupted" in space.message.text()
+    with qtbot.waitSignal(space.session.run_ended, timeout=LONG):
+        press(qtbot, fresh_window, Qt.Key.Key_5)
+    assert [t.superseded_by for t in space.session.job.takes] == [2, 3, 4, 5, None]
+    cells = list(space.coverage.model.view.missing())[:2]
+    space.session.job.write_pending(cells[:1])
+    space.renew_all()
+    assert "interrupted" in space.transport.status.text()
+    space.session.auto_rig = True
+    with qtbot.waitSignal(space.session.run_ended, timeout=LONG):
+        press(qtbot, fresh_window, Qt.Key.Key_M, Qt.KeyboardModifier.ShiftModifier)
+    assert space.session.job.pending() == ()
+    assert len(space.session.job.takes) == 6

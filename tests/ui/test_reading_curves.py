@@ -1,0 +1,210 @@
+"""Marks, places, peaks, the clipboard, other axes, comparing, several units: the real window."""
+
+import math
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtGui import QGuiApplication
+
+from utter_calm.job.demo import demo_document
+from utter_calm.job.job import Job
+from utter_calm.ui.calculator import Calculator
+from utter_calm.ui.chain_editors import add_condition_editor, step_editor
+from utter_calm.ui.finder import finder_form
+
+LONG = 60_000
+
+
+def press(qtbot, window, key, modifier=Qt.KeyboardModifier.NoModifier):
+    qtbot.keyClick(window.workspace.coverage.table, key, modifier)
+
+
+@pytest.fixture
+def response(measured_window):
+    """The window with the response on the plot, and its canvas."""
+    space = measured_window.workspace
+    space.coverage.choose(1, [1])
+    return space, space.plot.canvas
+
+
+def test_two_marks_tell_what_is_between_them(qtbot, response):
+    space, canvas = response
+    canvas.set_cursor(100.0)
+    qtbot.keyClick(canvas, Qt.Key.Key_Return)
+    assert canvas.marks == pytest.approx((100.0,))
+    canvas.set_cursor(20_000.0)
+    assert "100.0 Hz to 20.00 kHz, factor 200" in space.plot.readout.text()
+    assert "Δ" in space.plot.readout.text()
+    qtbot.keyClick(canvas, Qt.Key.Key_Return)
+    canvas.set_cursor(math.nan)
+    assert "100.0 Hz to 20.00 kHz" in space.plot.readout.text()
+    qtbot.keyClick(canvas, Qt.Key.Key_Backspace)
+    assert len(canvas.marks) == 1
+    space.plots.choose_spec("distortion")  # another axis: marks there would mean nothing
+    assert canvas.marks == ()
+
+
+def test_places_and_heights_are_found(qtbot, response):
+    space, canvas = response
+    form = finder_form(space.plot)
+    qtbot.addWidget(form)
+    form.accept()
+    assert "Neither" in form._error.text()
+    form.fields["at"].setText("1 kHz")
+    form.accept()
+    assert canvas.cursor_value() == pytest.approx(1_000.0)
+    again = finder_form(space.plot)
+    qtbot.addWidget(again)
+    again.fields["height"].setText("500 dB")
+    again.accept()
+    assert "nowhere" in again._error.text()
+    space.plots.choose_spec("relative")
+    found = finder_form(space.plot)
+    qtbot.addWidget(found)
+    found.fields["height"].setText("-3 dB")
+    found.accept()
+    first = canvas.cursor_value()
+    assert first == pytest.approx(5.5, rel=0.02)
+    assert space.plot.find_height(-3.0)
+    assert canvas.cursor_value() == pytest.approx(66_300, rel=0.02)
+
+
+def test_peaks_one_after_the_other(qtbot, measured_window):
+    space = measured_window.workspace
+    space.coverage.choose(0, [1])
+    press(qtbot, measured_window, Qt.Key.Key_P)
+    assert space.plot.canvas.cursor_value() == pytest.approx(997, rel=0.01)
+    press(qtbot, measured_window, Qt.Key.Key_P)
+    assert space.plot.canvas.cursor_value() != pytest.approx(997, rel=0.01)
+
+
+def test_the_clipboard_gets_numbers_and_the_picture(qtbot, response, measured_window):
+    press(qtbot, measured_window, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.ShiftModifier)
+    lines = QGuiApplication.clipboard().text().splitlines()
+    assert lines[0].startswith("frequency in Hz")
+    assert len(lines) > 500
+    press(qtbot, measured_window, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+    assert not QGuiApplication.clipboard().pixmap().isNull()
+
+
+def test_two_takes_are_compared_in_their_place(qtbot, measured_window):
+    space = measured_window.workspace
+    space.coverage.choose(1, [1])
+    press(qtbot, measured_window, Qt.Key.Key_F5)
+    assert "Choose two cells" in space.compare.sentences.text()
+    assert not space.compare.table.isVisible()
+    space.coverage.choose(1, [1, 2])
+    assert space.compare.title.text() == "8 Ω against 4 Ω"
+    model = space.compare.model
+    rows = {
+        model.index(r, 0).data(): [model.index(r, c).data() for c in range(model.columnCount())]
+        for r in range(model.rowCount())
+    }
+    assert rows["−3 dB, upper, ch 1"][5] == "yes"
+    assert "take one of them twice" in space.compare.sentences.text()
+    assert [model.headerData(c, Qt.Orientation.Horizontal) for c in (1, 2)] == ["8 Ω", "4 Ω"]
+
+
+def test_another_jobs_takes_stand_beside_ours(qtbot, measured_window, measured_path, tmp_path):
+    other = tmp_path / "elsewhere.calm"
+    other.write_bytes(measured_path.read_bytes())
+    space = measured_window.workspace
+    measured_window.bring(other)
+    guests = tuple(g.summary for g in space.session.guests.values())
+    assert len(guests) == 4
+    own = space.session.job.current("response", space.session.plan.setups()[0])
+    guest = next(g for g in guests if g.step == "response" and g.setup == own.setup)
+    space.session.pin((own, guest))
+    labels = {c.label for c in space.plot.canvas.view.curves}
+    assert any("elsewhere" in text for text in labels)
+    assert len(space.session.job.takes) == 6  # nothing of it is stored
+    measured_window.workspace.show_place("compare")
+    assert "elsewhere" in space.compare.title.text()
+
+
+def test_the_units_of_a_job_are_chosen_and_the_bench_follows(qtbot, window, tmp_path):
+    Job.create(tmp_path / "all.calm", demo_document()).close()
+    assert window.open_path(tmp_path / "all.calm")
+    space = window.workspace
+    assert space.coverage.plans.count() == 7
+    press(qtbot, window, Qt.Key.Key_PageDown)
+    assert space.session.plan.unit.name.startswith("Console preamplifier")
+    assert "on the bench: dome amplifier" in space.chain.links["unit"]._view.badge
+    assert space.session.ready_bench()
+    assert space.session.bench.value("unit") == "preamplifier"
+    assert space.session.bench.value("pickup") == "1"
+    unplanned = [c for row in space.coverage.model.view.cells for c in row if not c.planned]
+    assert unplanned
+    assert "gain switch" in unplanned[0].tip or "treble" in unplanned[0].tip
+    press(qtbot, window, Qt.Key.Key_PageUp)
+    assert space.session.plan.unit.name.startswith("Dome amplifier")
+
+
+def test_a_series_is_drawn_over_something_else_by_key(qtbot, window, tmp_path):
+    Job.create(tmp_path / "all.calm", demo_document()).close()
+    window.open_path(tmp_path / "all.calm")
+    space = window.workspace
+    space.session.auto_rig = True
+    space.coverage.choose(2, [1])
+    with qtbot.waitSignal(space.session.run_ended, timeout=LONG):
+        press(qtbot, window, Qt.Key.Key_Space)
+    assert space.plot.canvas.view.x.label == "power in W"
+    seen = []
+    for _ in range(5):
+        press(qtbot, window, Qt.Key.Key_X)
+        seen.append(space.plot.canvas.view.x.unit)
+    assert seen == ["V", "V", "dBV", "dBFS", "W"]
+    assert "61." in space.coverage.model.view.cells[2][1].headline
+    assert space.readings.model.index(0).data().startswith("power at 1 %")
+
+
+def test_a_condition_may_be_set_by_the_program(qtbot, measured_window):
+    space = measured_window.workspace
+    form = add_condition_editor(space.session, space)
+    qtbot.addWidget(form)
+    chooser = form.fields["sets"]
+    chooser.setCurrentIndex(chooser.findData("level_v"))
+    form.fields["values"].setText("50 mV, 90 V")
+    form.accept()
+    assert "ceiling" in form._error.text()
+    form.fields["values"].setText("50 mV, 300 mV")
+    form.accept()
+    factor = space.session.plan.factors[-1]
+    assert (factor.name, factor.sets) == ("level at the output", "level_v")
+    assert len(space.session.plan.setups()) == 4
+    space.session.auto_rig = True
+    space.coverage.choose(1, [2])
+    with qtbot.waitSignal(space.session.run_ended, timeout=LONG):
+        press(qtbot, measured_window, Qt.Key.Key_Space)
+    assert space.session.job.takes[-1].settings["level_v"] == pytest.approx(0.3)
+    space.session.undo.undo()
+    assert len(space.session.plan.factors) == 1
+
+
+def test_a_step_may_be_planned_for_some_conditions_only(qtbot, measured_window):
+    space = measured_window.workspace
+    space.coverage.choose(1, [1])
+    form = step_editor(space.session, space)
+    qtbot.addWidget(form)
+    form.fields["where"].setText("load: 3 ohm")
+    form.accept()
+    assert "no condition of this plan" in form._error.text()
+    form.fields["where"].setText("load: 8 ohm")
+    form.accept()
+    assert space.session.step.where == (("load", "8 ohm"),)
+    assert space.coverage.model.view.total == 3
+
+
+def test_the_calculator_follows_whatever_is_typed(qtbot, measured_window):
+    space = measured_window.workspace
+    press(qtbot, measured_window, Qt.Key.Key_F6)
+    tool = space.findChild(Calculator)
+    assert tool.load.text() == "8 ohm"
+    tool.fields["watts"].setFocus()
+    tool.fields["watts"].clear()
+    qtbot.keyClicks(tool.fields["watts"], "100 W")
+    assert tool.fields["r.m.s."].text() == "28.284 V"
+    tool.fields["watts"].clear()
+    qtbot.keyClicks(tool.fields["watts"], "loud")
+    assert "not a number" in tool.words.text()
+    tool.close()
