@@ -18,9 +18,9 @@ _468_2K_OFFSET_DB = -5.6289
 _DETECTOR_RATE_HZ = 192_000.0
 _ATTACK_S, _DECAY_S, _RISE_S, _FALL_S = 1.4582e-3, 277.67e-3, 136.55e-3, 160.89e-3
 _SINE_READS = 0.9635
-_SETTLED_S = 1.0
+_SETTLED_S = 0.6
 _BURSTY = 1.3
-_MOST_S = 2.5
+_MOST_S, _BEFORE_S = 1.6, 0.7
 
 
 def a_weighting(frequency_hz: FloatArray) -> FloatArray:
@@ -61,7 +61,10 @@ def quasi_peak_468(record: FloatArray, rate_hz: float, band_hz: tuple[float, flo
     weighted = irfft(spectrum, keep) * (keep / length)
     rate = rate_hz * keep / length
     weighted = weighted[: int(frames * keep / length)]
-    return _detect(np.abs(weighted[-int(_MOST_S * rate) :]), rate)
+    # steady noise is the same everywhere; a burst must be in the stretch that is looked at
+    rectified = np.abs(weighted)
+    start = min(max(0, int(np.argmax(rectified) - _BEFORE_S * rate)), max(0, len(rectified) - int(_MOST_S * rate)))
+    return _detect(rectified[start : start + int(_MOST_S * rate)], rate)
 
 
 def _detect(rectified: FloatArray, rate_hz: float) -> float:
@@ -74,7 +77,9 @@ def _detect(rectified: FloatArray, rate_hz: float) -> float:
     # a record too short to settle in is run through before, again and again
     warm = values * -(-settling // len(values)) if len(values) < 3 * settling else values[:settling]
     measured = values if len(values) < 3 * settling else values[settling:]
-    first = second = total = top = 0.0
+    total = top = 0.0
+    # steady noise is met near where it will stand; before a lone burst that is next to nothing
+    first = second = 1.4 * sum(values) / len(values)
     for counts, stretch in ((False, warm), (True, measured)):
         for value in stretch:
             first += attack * (value - first) if value > first else -decay * first

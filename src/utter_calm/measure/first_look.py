@@ -13,6 +13,7 @@ from utter_calm.errors import InputError
 from utter_calm.measure.capture import Capture, FloatArray, usable_part
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
 from utter_calm.measure.line_trace import line_trace
+from utter_calm.measure.parallel import each_channel
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
 from utter_calm.measure.tone_readings import TONE_DEFINITIONS, add_tone_readings
 from utter_calm.measure.tone_trust import tone_trust
@@ -83,11 +84,19 @@ class FirstLook(SingleStimulus[FirstLookSettings]):
     ) -> Result:
         """Compute every channel: readings as in docs/readings.md, traces ``spectrum`` and ``waveform``."""
         out = ResultBuilder()
-        for channel in range(1, capture.channels + 1):
-            tone = _analyze_channel(settings, capture, channel, out)
-            _compare_drive(settings, capture, channel, tone, out)
-            if progress is not None:
-                progress(channel / capture.channels)
+
+        def one(channel: int) -> ResultBuilder:
+            own = ResultBuilder()
+            tone = _analyze_channel(settings, capture, channel, own)
+            _compare_drive(settings, capture, channel, tone, own)
+            return own
+
+        for own in each_channel(capture.channels, one):
+            out.readings += own.readings
+            out.traces += own.traces
+            out.trust += own.trust
+        if progress is not None:
+            progress(1.0)
         return out.build()
 
 

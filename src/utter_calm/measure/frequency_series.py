@@ -15,6 +15,7 @@ from utter_calm.errors import InputError
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.definition import Definition
 from utter_calm.measure.kind import Passage, Passages, PlotSpec, StepKind, StepSettings, setting
+from utter_calm.measure.parallel import each_channel
 from utter_calm.measure.point import ORDERS, Points, distortion_traces, gather, tone_at
 from utter_calm.measure.result import FloatArray, Result, ResultBuilder, Trace, Trust
 from utter_calm.measure.stepped import SteppedTone, measured_points
@@ -148,14 +149,20 @@ class FrequencySeries(StepKind[FrequencySeriesSettings]):
         """Compute every channel and level."""
         out = ResultBuilder()
         several = len(settings.levels) > 1
-        for channel in range(1, capture.channels + 1):
-            for number, level in enumerate(settings.levels):
+        swept = settings.method == SWEPT
+
+        def gathered(channel: int) -> list[Points]:
+            find = _swept if swept else _stepped
+            return [find(settings, capture, channel, number, level) for number, level in enumerate(settings.levels)]
+
+        band_high = min(settings.band_high_hz, capture.rate_hz / 2)
+        for channel, found in enumerate(each_channel(capture.channels, gathered), start=1):
+            for number, (level, points) in enumerate(zip(settings.levels, found, strict=True)):
                 variant = str(si_text(level, "V", digits=3)) if several else ""
-                points = (_swept if settings.method == SWEPT else _stepped)(settings, capture, channel, number, level)
-                _add_level(out, points, capture, channel, variant, last=number == len(settings.levels) - 1,
-                           swept=settings.method == SWEPT, band_high=min(settings.band_high_hz, capture.rate_hz / 2))  # fmt: skip
-                if progress is not None:
-                    progress((channel - 1 + (number + 1) / len(settings.levels)) / capture.channels)
+                last = number == len(settings.levels) - 1
+                _add_level(out, points, capture, channel, variant, last=last, swept=swept, band_high=band_high)
+            if progress is not None:
+                progress(channel / capture.channels)
         if settings.method == SWEPT:
             out.trust.append(Trust("out_of_a_sweep", "Out of a sweep: orders 2 to 5 alone count, without noise; between them "
                                    "and the stepped one lie the orders above and the noise.", grave=False))  # fmt: skip

@@ -13,6 +13,7 @@ from utter_calm.errors import InputError, NoSignal
 from utter_calm.measure.capture import Capture, FloatArray
 from utter_calm.measure.definition import Definition
 from utter_calm.measure.kind import Passages, PlotSpec, Scale, StepKind, StepSettings, setting
+from utter_calm.measure.parallel import each_channel
 from utter_calm.measure.point import ORDERS, Points, distortion_traces, gather, tone_at
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
 from utter_calm.measure.stepped import SteppedTone, measured_points
@@ -21,7 +22,7 @@ from utter_calm.quantities.parse import parse_list
 from utter_calm.rig import RigProfile
 
 _FINEST, _COARSEST = 10 ** (0.08 / 20), 10 ** (0.7 / 20)
-_MOST_EXTRA = 26
+_MOST_EXTRA = 20
 OVER = (
     Scale("power", "power in W", "power"),
     Scale("output", "output in V", "output"),
@@ -36,14 +37,14 @@ class LevelSeriesSettings(StepSettings):
     """Settings of distortion against level."""
 
     frequency_hz: float = setting(997.0, "Frequency", "Hz", low=2, high=90_000)
-    start_v: float = setting(1e-3, "Lowest level at the output", "V", low=1e-6, high=100)
+    start_v: float = setting(3e-3, "Lowest level at the output", "V", low=1e-6, high=100)
     level_v: float = setting(2.0, "Highest level at the output", "V", low=1e-6, high=100)
     spacing: str = setting("dB steps", "Spacing", choices=("dB steps", "so many steps"))
     step_db: float = setting(3.0, "Step", "dB", low=0.05, high=20)
     points: int = setting(25, "Number of steps", "1", low=3, high=500)
     stop_at: float = setting(0.15, "Stop at a THD+N of", "1", low=1e-5, high=1)
     refine: str = setting("yes", "More steps where it bends", choices=("yes", "no"))
-    record_s: float = setting(0.15, "Record each step for", "s", low=0.02, high=20)
+    record_s: float = setting(0.1, "Record each step for", "s", low=0.02, high=20)
     bounds: str = setting("0.1 %, 1 %, 10 %", "Read off at", analysis_only=True)
     nominal_v: float = setting(0.0, "Nominal level at the unit's output (0: none)", "V", high=1000, analysis_only=True)
     band_low_hz: float = setting(20.0, "Band from", "Hz", low=0, high=96_000, analysis_only=True)
@@ -163,9 +164,12 @@ class LevelSeries(StepKind[LevelSeriesSettings]):
         out = ResultBuilder()
         band = settings.band_low_hz, settings.band_high_hz
         points = list(measured_points(capture))
-        for channel in range(1, capture.channels + 1):
-            tones = [(tags, tone_at(part, channel, settings.frequency_hz, band)) for tags, part in points]
-            add_level_series(out, gather(tones), capture, channel, settings)
+
+        def gathered(channel: int) -> Points:
+            return gather([(tags, tone_at(part, channel, settings.frequency_hz, band)) for tags, part in points])
+
+        for channel, found in enumerate(each_channel(capture.channels, gathered), start=1):
+            add_level_series(out, found, capture, channel, settings)
             if progress is not None:
                 progress(channel / capture.channels)
         if any(capture.overload):

@@ -33,7 +33,7 @@ class NoiseSettings(StepSettings):
     """Settings of noise."""
 
     method: str = setting(QUIET, "How", choices=(QUIET, TONE))
-    duration_s: float = setting(4.0, "Duration", "s", low=0.3, high=600)
+    duration_s: float = setting(3.0, "Duration", "s", low=0.3, high=600)
     reference_v: float = setting(0.0, "Level that SNR refers to (0: none)", "V", high=1_000, analysis_only=True)
     full_scale_v: float = setting(2.0, "The unit's full scale, for dynamic range", "V", low=1e-3, high=100)
     subtract: str = setting("no", "Subtract the rig's own noise", choices=("no", "yes"), analysis_only=True)

@@ -14,6 +14,7 @@ from utter_calm.errors import InputError, MeasurementError
 from utter_calm.measure.capture import Capture, usable_part
 from utter_calm.measure.definition import Definition
 from utter_calm.measure.kind import FloatArray, PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
+from utter_calm.measure.parallel import each_channel
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
 from utter_calm.quantities import si_text
 from utter_calm.signals.sweep import Sweep
@@ -135,17 +136,20 @@ class Response(SingleStimulus[ResponseSettings]):
             raise MeasurementError("The response needs a capture of its own stimulus, in volts.")
         played = self.stimulus(settings)
         out = ResultBuilder()
-        analyses = []
-        for channel in range(1, capture.channels + 1):
+        analyses = each_channel(
+            capture.channels,
+            lambda channel: analyze_sweep(
+                capture.channel(channel) * capture.scale, played.volts, settings.sweep, capture.rate_hz
+            ),
+        )
+        for channel, found in enumerate(analyses, start=1):
             _, trust = usable_part(capture, channel)
             out.trust.extend(t for t in trust if t.code not in ("late_start", "early_end"))
-            recorded = capture.channel(channel) * capture.scale
-            analyses.append(analyze_sweep(recorded, played.volts, settings.sweep, capture.rate_hz))
             u_level = capture.rig.u_level if capture.rig else 0.0
             u_flat = capture.rig.u_flatness if capture.rig else 0.0
-            add_response(out, analyses[-1], channel, u_level=u_level)
+            add_response(out, found, channel, u_level=u_level)
             ripple = settings.ripple_low_hz, settings.ripple_high_hz
-            _add_curve_readings(out, analyses[-1], channel, ripple, u_level, u_flat)
+            _add_curve_readings(out, found, channel, ripple, u_level, u_flat)
             if progress is not None:
                 progress(channel / capture.channels)
         _add_channel_difference(out, analyses, settings)

@@ -13,9 +13,10 @@ from utter_calm.measure.kind import Passage
 
 _GLIDE_S, _GLIDE_CYCLES = 0.012, 2.0
 _SETTLE_CYCLES, _LEAST_SETTLE_S, _MOST_SETTLE_S = 2, 0.012, 1.2
-_STEADY = 4e-4
+_STEADY, _STEADY_HARMONICS = 4e-4, 0.01
+_ORDERS = 5
 _GROWTH = 1.4
-_DRIFT = 0.15
+_DRIFT = 1.2
 
 ToneSteps = Generator[Passage, Capture, Capture]
 
@@ -85,9 +86,10 @@ class SteppedTone:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Heard:
-    """The end of a stretch, each (channels,): the tone's amplitude, how far noise moves it, mean, and rest (r.m.s.)."""
+    """The end of a stretch, each (channels,): amplitudes of tone and harmonics, how far noise moves them, mean, rest (r.m.s.)."""
 
     amplitude: FloatArray
+    harmonics: FloatArray
     spread: FloatArray
     mean: FloatArray
     rest: FloatArray
@@ -99,22 +101,33 @@ def _listen(samples: FloatArray, cycles_per_frame: float) -> _Heard:
     frames = min(len(samples), max(8, round(cycles / cycles_per_frame)))
     tail = samples[-frames:]
     mean = tail.mean(axis=0)
-    turn = np.exp(-2j * np.pi * cycles_per_frame * np.arange(frames))
-    phasor = 2 / frames * (turn @ (tail - mean))
-    rest = (tail - mean - (phasor[None, :] * turn.conj()[:, None]).real).std(axis=0)
-    return _Heard(np.abs(phasor), rest * math.sqrt(2 / frames), mean, rest)
+    rest = tail - mean
+    amplitudes = []
+    for order in range(1, min(_ORDERS, int(0.45 / cycles_per_frame)) + 1):
+        turn = np.exp(-2j * np.pi * order * cycles_per_frame * np.arange(frames))
+        phasor = 2 / frames * (turn @ rest)
+        amplitudes.append(np.abs(phasor))
+        rest = rest - (phasor[None, :] * turn.conj()[:, None]).real
+    noise = rest.std(axis=0)
+    harmonics = np.sqrt(np.sum(np.square(amplitudes[1:]), axis=0)) if len(amplitudes) > 1 else np.zeros(len(mean))
+    return _Heard(amplitudes[0], harmonics, noise * math.sqrt(2 / frames), mean, noise)
 
 
 def _has_settled(history: list[_Heard]) -> bool:
-    """Whether the tone's amplitude holds still, and so does the mean: a coupling that recovers is no noise."""
+    """Whether tone and harmonics hold still, and so does the mean.
+
+    Harmonics tell of a supply that still sags near clipping, the mean of a coupling that recovers: both would be taken for
+    distortion or noise.
+    """
     if len(history) < 2:
         return False
     before, now = history[-2:]
     steady = np.abs(now.amplitude - before.amplitude) <= np.maximum(_STEADY * now.amplitude, 3 * now.spread)
+    steady &= np.abs(now.harmonics - before.harmonics) <= np.maximum(_STEADY_HARMONICS * now.harmonics, 4 * now.spread)
     drift = np.abs(now.mean - before.mean)
     quiet = drift <= _DRIFT * now.rest
     if len(history) > 2:  # what does not shrink is not settling but hum
-        quiet |= drift > 0.75 * np.abs(before.mean - history[-3].mean)
+        quiet |= drift > 0.95 * np.abs(before.mean - history[-3].mean)
     return bool(np.all(steady & quiet))
 
 

@@ -59,7 +59,7 @@ def _dome_amplifier(bench: Bench) -> StandIn:
 CATALOGUE: dict[str, Entry] = {
     "dome amplifier": Entry(_dome_amplifier, {"supply": ()}),
     "cable": Entry(lambda _bench: Cable()),
-    "preamplifier": Entry(preamplifier.Preamplifier, preamplifier.POSITIONS, input_ohm=22e3, input_farad=180e-12),
+    "preamplifier": Entry(preamplifier.Preamplifier, preamplifier.POSITIONS, input_ohm=22e3, input_farad=680e-12),
     "line transformer": Entry(Transformer),
     "valve amplifier": Entry(valve_amplifier.ValveAmplifier, valve_amplifier.POSITIONS),
     "class-D amplifier": Entry(class_d.ClassDAmplifier, class_d.POSITIONS),

@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from utter_calm.standins.base import FloatArray, StandIn
-from utter_calm.standins.corner import Filter, low_pass
+from utter_calm.standins.corner import Filter
 
 
 class SeriesInput:
@@ -17,7 +17,9 @@ class SeriesInput:
         self._unit = unit
         self._share = input_ohm / (input_ohm + series_ohm)
         corner = 1 / (2 * math.pi * input_farad * series_ohm * self._share)
-        self._filter = Filter([low_pass(corner, rate_hz)], 2)
+        # by the bilinear transform: the phase in the audio band is what tells the capacitance
+        k = math.tan(math.pi * min(corner, 0.45 * rate_hz) / rate_hz)
+        self._filter = Filter([[k / (1 + k), k / (1 + k), 0.0, 1.0, (k - 1) / (1 + k), 0.0]], 2)
 
     def process(self, volts: FloatArray) -> FloatArray:
         """Give what the unit makes of what the resistor leaves."""

@@ -14,11 +14,13 @@ from PySide6.QtWidgets import QGraphicsItem, QGraphicsPathItem, QWidget
 from utter_calm.present.layout import thinned
 from utter_calm.present.palette import DASHES, Palette
 from utter_calm.present.plot import BoundView, CurveView, PlotView
+from utter_calm.ui.many_curves import ManyCurves
 from utter_calm.ui.plot_items import Grid, LabelAxis, Scale, ScaleAxis
 from utter_calm.ui.theme import current_palette, font
 
 _COLUMNS = 1200
 _FEW = 8
+_CROWD = 24
 _EMPTY_WIDTH = 330
 
 
@@ -115,8 +117,14 @@ class PlotCanvas(pg.PlotWidget):
             self._add_floor(view.floor, palette)
         for bound in view.bounds:
             self._add_bound(bound, palette)
+        crowd = ManyCurves() if len(view.curves) > _CROWD else None
         for curve in sorted(view.curves, key=lambda c: c.focus):
-            self._add_curve(curve, palette)
+            if crowd is not None and not curve.focus:
+                crowd.add(self._places(curve.x), curve.y, self._colour(curve, palette))
+            else:
+                self._add_curve(curve, palette)
+        if crowd is not None:
+            self._add(crowd)
         self._axes["bottom"].update()
         self._axes["left"].update()
         self._range_changed()
@@ -228,8 +236,12 @@ class PlotCanvas(pg.PlotWidget):
     def _places(self, x: np.ndarray) -> np.ndarray:
         return np.log10(np.maximum(x, 1e-300)) if self._x.log else x
 
+    @staticmethod
+    def _colour(curve: CurveView, palette: Palette) -> QColor:
+        return QColor(palette.hues[curve.hue % len(palette.hues)])
+
     def _add_curve(self, curve: CurveView, palette: Palette) -> None:
-        colour = QColor(palette.hues[curve.hue % len(palette.hues)])
+        colour = self._colour(curve, palette)
         inside = np.ones(len(curve.x), dtype=bool)
         if curve.valid is not None:
             inside = (curve.x >= curve.valid[0] * (1 - 1e-9)) & (curve.x <= curve.valid[1] * (1 + 1e-9))
@@ -302,7 +314,10 @@ class PlotCanvas(pg.PlotWidget):
             return
         high = self.getPlotItem().vb.viewRange()[0][1]
         entries = []
+        crowded = len(self._view.curves) > _CROWD
         for curve in self._view.curves:
+            if crowded and not curve.focus:
+                continue  # so many names would be no help to anybody
             last = int(np.searchsorted(self._places(curve.x), high, side="right")) - 1
             entries.append((curve, float(curve.y[max(0, min(last, len(curve.y) - 1))])))
         self._axes["right"].set_curves(entries)
