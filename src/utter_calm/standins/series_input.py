@@ -18,7 +18,7 @@ class SeriesInput:
         self._share = input_ohm / (input_ohm + series_ohm)
         corner = 1 / (2 * math.pi * input_farad * series_ohm * self._share)
         # by the bilinear transform: the phase in the audio band is what tells the capacitance
-        k = math.tan(math.pi * min(corner, 0.45 * rate_hz) / rate_hz)
+        k = math.pi * corner / rate_hz
         self._filter = Filter([[k / (1 + k), k / (1 + k), 0.0, 1.0, (k - 1) / (1 + k), 0.0]], 2)
 
     def process(self, volts: FloatArray) -> FloatArray:
