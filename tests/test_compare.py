@@ -36,7 +36,7 @@ def test_per_cent_decibels_and_whether_it_is_real():
     assert near.real is False
     assert pair_readings(take(1, 2.0), take(2, 2.0))[1].real is None  # noise without uncertainties
     rows = comparison_view((take(1, 2.0).summary, take(2, 2.02, unit_title="v").summary), [far], []).rows
-    assert (rows[0].percent, rows[0].decibels, rows[0].real) == ("1.000 %", "0.086 dB", "yes")
+    assert (rows[0].percent, rows[0].decibels, rows[0].real) == ("1.0000 %", "0.0864 dB", "yes")
 
 
 def test_repeats_are_the_better_yardstick():

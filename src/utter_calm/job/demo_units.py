@@ -15,6 +15,7 @@ from utter_calm.rig import RigProfile
 
 _DIVIDED = RigProfile(name="Simulated rig, workshop bench")
 _DIRECT = RigProfile(name="Simulated rig, direct", pickup_ratio=1.0, ceiling_v=3.9)
+_HIGH = RigProfile(name="Simulated rig, divider", ceiling_v=3.9)
 _EIGHT, _FOUR = ((LOAD, "8 ohm"),), ((LOAD, "4 ohm"),)
 _LEVEL = "level at the output"
 _SWITCH_LOAD = "Switch the load to {value}."
@@ -155,7 +156,7 @@ def _valve_amplifier() -> Plan:
 def _transformer() -> Plan:
     return Plan(
         unit=Unit(name="Line transformer LT-1", sample="no. 0021", settings="1:1", nominal_gain=1.0, stand_in="line transformer"),
-        rig=_DIRECT,
+        rig=_HIGH,  # without a load its top rings far above what it is driven with
         steps=(_step("line", "response", stop_hz=88_000.0, start_hz=8.0, level_v=0.1),),
         factors=(
             Factor(LOAD, ("600 ohm", "10000 ohm"), _SWITCH_LOAD),

@@ -60,8 +60,8 @@ def _row(pair: ReadingPair) -> ComparisonRow:
     variant = f", {one.variant}" if one.variant else ""
     decibels = percent = ""
     if pair.ratio is not None:
-        decibels = f"{fixed(amplitude_to_db(pair.ratio), 3)} dB" if one.unit in ("1", "V", "FS") else ""
-        percent = f"{fixed(100 * (pair.ratio - 1), 3)} %"
+        decibels = f"{fixed(amplitude_to_db(pair.ratio), 4)} dB" if one.unit in ("1", "V", "FS") else ""
+        percent = f"{fixed(100 * (pair.ratio - 1), 4)} %"
     real = {True: "yes", False: "no", None: "unknown"}[pair.real]
     spread = ""
     if pair.spread is not None and one.value:

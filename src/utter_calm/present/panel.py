@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from utter_calm.job.take import Take
+from utter_calm.job.compare_readings import spread_of
+from utter_calm.job.take import Take, TakeSummary
 from utter_calm.job.verdict import Outcome, Verdict, is_rig_limited
 from utter_calm.measure.kinds import definition, kind_of
 from utter_calm.measure.result import Reading
@@ -65,16 +66,16 @@ class PanelView:
     trust_is_grave: bool
 
 
-def panel_view(take: Take, verdicts: Sequence[Verdict]) -> PanelView:
-    """Look at a take and its verdicts."""
+def panel_view(take: Take, verdicts: Sequence[Verdict], repeats: Sequence[TakeSummary] = ()) -> PanelView:
+    """Look at a take and its verdicts; ``repeats`` are the takes made alike, itself among them, for the spread."""
     kind = kind_of(take.summary.kind)
     keys = list(dict.fromkeys((r.name, r.variant if _parts_rows(r) else "") for r in take.result.readings))
     main = [k for name in kind.main_readings for k in keys if k[0] == name]
     others = [k for k in keys if k not in main]
     grave = [t.text for t in take.result.trust if t.grave]
     return PanelView(
-        main=tuple(reading_view(take, *key) for key in main),
-        others=tuple(reading_view(take, *key) for key in others),
+        main=tuple(reading_view(take, *key, repeats) for key in main),
+        others=tuple(reading_view(take, *key, repeats) for key in others),
         claims=tuple(claim_view(v) for v in verdicts),
         trust=tuple(grave or [t.text for t in take.result.trust]),
         trust_is_grave=bool(grave),
@@ -86,7 +87,7 @@ def _parts_rows(reading: Reading) -> bool:
     return not reading.name.startswith("idle_tone") and reading.variant != "at most"
 
 
-def reading_view(take: Take, name: str, variant: str = "") -> ReadingView:
+def reading_view(take: Take, name: str, variant: str = "", repeats: Sequence[TakeSummary] = ()) -> ReadingView:
     """Look at one reading over its channels; of several variants one."""
     readings = [r for r in take.result.readings if r.name == name and (not _parts_rows(r) or r.variant == variant)]
     first = readings[0]
@@ -95,13 +96,19 @@ def reading_view(take: Take, name: str, variant: str = "") -> ReadingView:
     rig = take.summary.rig
     beside = beside_text(name, first.value, first.unit, rig.input_full_scale_v * rig.pickup_ratio)
     spread = shown[0].spread
+    again = spread_of(first.name, first.channel, first.variant, repeats)
+    alike = (
+        ""
+        if again is None or not first.value
+        else f"{again.count} takes ± {100 * again.deviation / abs(first.value):.2g} %"
+    )
     return ReadingView(
         name=f"{name}, {variant}" if variant else name,
         title=f"{definition(name).title}{f', {word}' if word else ''}",
         values=shown,
         channels=tuple(r.channel for r in readings),
         beside=" · ".join(
-            t for t in (f"± {spread} {shown[0].unit}".strip() if spread else "", beside, phase_text(first)) if t
+            t for t in (f"± {spread} {shown[0].unit}".strip() if spread else "", alike, beside, phase_text(first)) if t
         ),
         floor=floor_text(first),
         limited=any(is_rig_limited(r) for r in readings),

@@ -76,6 +76,8 @@ def condition_text(value: str) -> str:
     if not value.endswith("ohm"):
         return value
     try:
-        return str(si_text(parse_quantity(value, "ohm"), "Ω", digits=6)).replace(".00000", "").replace(".0000", "")
+        ohm = parse_quantity(value, "ohm")
     except UtterCalmError:
         return value
+    factor, prefix = next(((f, p) for f, p in ((1e6, "M"), (1e3, "k"), (1.0, ""), (1e-3, "m")) if ohm >= f), (1.0, ""))
+    return f"{ohm / factor:g} {prefix}Ω"

@@ -33,7 +33,9 @@ def label(comparison: Comparison, index: int, kind: str) -> str:
     """Name one take among several by what sets it apart; empty when nothing does."""
     parts = []
     for name, values in comparison.differs:
-        text = fact_text(name, values[index], kind)
+        # a value with a number says by itself what it is; "boost" does not
+        bare = not name.startswith("setting:") and values[index][:1].isdigit()
+        text = condition_text(values[index]) if bare else fact_text(name, values[index], kind)
         parts.append(text.removeprefix("into "))
     return ", ".join(p for p in parts if p)
 

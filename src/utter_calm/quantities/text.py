@@ -50,9 +50,10 @@ def fixed(value: float, decimals: int) -> str:
 
 def si_text(value: float, unit: str, *, digits: int = 4) -> Shown:
     """Write a value with ``digits`` significant digits and a prefix where the unit takes one."""
-    factor, prefix = _prefix(value, unit)
+    factor, prefix = _prefix(value, unit, digits)
     scaled = value / factor
-    magnitude = math.floor(math.log10(abs(scaled))) if scaled and math.isfinite(scaled) else 0
+    rounded = float(f"{scaled:.{digits - 1}e}") if math.isfinite(scaled) else 0.0
+    magnitude = math.floor(math.log10(abs(rounded)) + 1e-12) if rounded else 0
     return Shown(fixed(scaled, max(0, digits - 1 - magnitude)), prefix + _SYMBOL.get(unit, unit))
 
 
@@ -77,9 +78,10 @@ def with_uncertainty(value: float, uncertainty: float | None, unit: str, *, digi
     return Shown(fixed(scaled, decimals), prefix + _SYMBOL.get(unit, unit), text)
 
 
-def _prefix(value: float, unit: str) -> tuple[float, str]:
+def _prefix(value: float, unit: str, digits: int = 12) -> tuple[float, str]:
+    """Factor and prefix; what rounds up to 1000 with so many digits takes the next one."""
     if unit not in _PREFIXED_UNITS or not value or not math.isfinite(value):
         return 1.0, ""
-    exponent = 3 * math.floor(math.log10(abs(value) * (1 + 1e-12)) / 3)
+    exponent = 3 * math.floor(math.log10(abs(value) * (1 + 0.5 * 10.0 ** (1 - max(digits, 3)) / 10 + 1e-12)) / 3)
     exponent = max(min(_PREFIXES), min(max(_PREFIXES), exponent))
     return 10.0**exponent, _PREFIXES[exponent]

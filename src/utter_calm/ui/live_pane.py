@@ -145,7 +145,7 @@ class LivePane(QWidget):
         family = (
             f"{now.mains_hz:.2f} Hz and its multiples, channel {channel}"
             if now.mains_hz
-            else "no mains family stands out: below"
+            else "no mains family stands out: less than this could hide in the noise"
         )
         change = watch.change_db()
         moved = ""

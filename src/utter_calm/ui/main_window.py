@@ -154,6 +154,7 @@ class MainWindow(QMainWindow):
         self._add(
             view, "detail", "Zoom to the &detail", "D", lambda: self._with(lambda w: w.plot.canvas.toggle_detail())
         )
+        self._add(view, "octave", "Zoom to an &octave", "O", lambda: self._with(lambda w: w.plot.canvas.zoom_octave()))
         self._add(view, "whole", "Show the &whole", "R", lambda: self._with(lambda w: w.plot.canvas.set_whole_range()))
         self._add(
             view,

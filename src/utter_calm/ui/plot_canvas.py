@@ -156,6 +156,18 @@ class PlotCanvas(pg.PlotWidget):
         self._zoomed = True
         self.getPlotItem().vb.setRange(yRange=self._view.detail, padding=0)
 
+    def zoom_octave(self) -> None:
+        """Zoom to the octave about the cursor (or the middle of the view); again shows the whole."""
+        if self._view is None or self._view.empty or not self._x.log:
+            return
+        low, high = self.getPlotItem().vb.viewRange()[0]
+        if high - low < 0.31:
+            self.set_whole_range()
+            return
+        middle = self._cursor.value() if self._cursor.isVisible() else (low + high) / 2
+        half = float(np.log10(2)) / 2
+        self.getPlotItem().vb.setRange(xRange=(middle - half, middle + half), padding=0)
+
     def set_cursor(self, value: float) -> None:
         """Put the cursor at an x; NaN hides it."""
         visible = bool(np.isfinite(value)) and self._view is not None and not self._view.empty

@@ -194,10 +194,14 @@ class JobSession(QObject):
         self._search_cancel = threading.Event()
         cancel = self._search_cancel
 
+        tries: list[tuple[float, float]] = []
+
+        def told(found: Found) -> None:
+            tries.append((found.level, found.value))
+            self.tried.emit(list(tries))
+
         def work() -> Found:
-            return find_level(
-                effect, device, rig, load_ohm=load, cancel=cancel, tried=lambda f: self.tried.emit((f.level, f.value))
-            )
+            return find_level(effect, device, rig, load_ohm=load, cancel=cancel, tried=told)
 
         computation = Computation(work, self)
         computation.done.connect(lambda found: self._level_found(effect, found, load))

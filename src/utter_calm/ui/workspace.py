@@ -17,6 +17,7 @@ from PySide6.QtWidgets import (
 
 from utter_calm.errors import UtterCalmError
 from utter_calm.job.cell import UNIT_FACTOR, Cell
+from utter_calm.job.compare_readings import repeats_of
 from utter_calm.job.job import Job
 from utter_calm.job.model import Setup
 from utter_calm.job.prompt import Prompt
@@ -24,6 +25,7 @@ from utter_calm.job.run import RunProgress
 from utter_calm.job.take import FLOOR, Take, TakeSummary
 from utter_calm.present.chain import chain_view, level_of, level_view
 from utter_calm.present.panel import panel_view
+from utter_calm.present.search import search_view
 from utter_calm.present.words import take_title
 from utter_calm.quantities import si_text
 from utter_calm.ui.calculator import Calculator
@@ -132,6 +134,7 @@ class Workspace(QWidget):
         s.progressed.connect(self._progressed)
         s.asked.connect(self._asked)
         s.answered.connect(self.prompt.hide)
+        s.tried.connect(self._tried)
         s.told.connect(self.tell)
         s.warned.connect(lambda problem: self.tell(str(problem)))
         self.prompt.answered.connect(s.answer)
@@ -343,7 +346,8 @@ class Workspace(QWidget):
         guest = self.session.guests.get(take.id)
         light = guest or Take(take, self.session.job.with_floor(take))
         note = None if self.session.job.read_only or guest else take.note
-        self.readings.show_view(panel_view(light, verdicts), title, note)
+        repeats = () if guest else repeats_of(take, self.session.job.takes)
+        self.readings.show_view(panel_view(light, verdicts, repeats), title, note)
 
     def _renew_chain(self) -> None:
         s = self.session
@@ -420,6 +424,12 @@ class Workspace(QWidget):
     def _asked(self, prompt: Prompt) -> None:
         self.prompt.show_prompt(prompt)
         self.transport.status.setText("waiting for a hand")
+
+    def _tried(self, tries: list[tuple[float, float]]) -> None:
+        """Show how a search for a level goes."""
+        if len(tries) > 1:
+            self.plot.show_view(search_view(tries))
+        self.transport.status.setText(f"try {len(tries)}: {si_text(tries[-1][0], 'V', digits=4)} out")
 
     def _progressed(self, at: RunProgress) -> None:
         titles = {s.id: s.title for s in self.session.document.steps}  # the plan may have changed since the run began

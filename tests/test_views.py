@@ -1,0 +1,245 @@
+"""What is shown of series, searches, repeats and conditions; the same for window, report and command line."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from tests.conftest import small_demo
+from utter_calm.errors import InputError
+from utter_calm.job.cell import Cell
+from utter_calm.job.demo import demo_document, simulated_bench
+from utter_calm.job.job import NO_SETUP, Job
+from utter_calm.job.model import Factor, Plan, Setup, Step
+from utter_calm.job.precheck import check_leads, needs_check
+from utter_calm.job.prompt import WIRING, Answer
+from utter_calm.job.run import RunHooks, run_cells
+from utter_calm.job.take import FLOOR, Take, TakeSummary
+from utter_calm.measure.kinds import KINDS, definition
+from utter_calm.measure.result import Reading, Result, Trace
+from utter_calm.present.chain import chain_view, level_of, level_view
+from utter_calm.present.coverage import coverage_view, setup_title
+from utter_calm.present.panel import panel_view
+from utter_calm.present.plot import plot_view, trace_words
+from utter_calm.present.search import search_view
+from utter_calm.present.values import condition_text, reading_text
+from utter_calm.quantities import si_text
+from utter_calm.quantities.parse import parse_list
+from utter_calm.report.svg import plot_svg
+from utter_calm.rig import RigProfile
+
+X = np.geomspace(20, 20_000, 40)
+
+
+def take(kind, traces=(), readings=(), number=1, setup=NO_SETUP, role="unit", settings=None):
+    summary = TakeSummary(
+        number, "s", kind, role, setup, settings or {}, "", "unit", RigProfile(), tuple(readings), (), None, None, 0
+    )
+    return Take(summary, Result(tuple(readings), tuple(traces)))
+
+
+def curve(name, level=1e-3, channel=1, variant="", unit="1", x=X):
+    return Trace(name, channel, x, "Hz", level * np.ones(len(x)), unit, variant=variant)
+
+
+@pytest.mark.parametrize(
+    ("name", "title"),
+    [("power_at_1_percent", "power at 1 %"), ("power_at_0_1_percent", "power at 0.1 %"), ("idle_tone_3", "idle tone 3"),
+     ("idle_tone_3_hz", "idle tone 3 at"), ("noise_468", "noise, 468"), ("imd_ccif_2", "IMD 19 + 20 kHz, 2nd")],
+)  # fmt: skip
+def test_families_of_readings_have_their_own_names(name, title):
+    assert definition(name).title == title
+    assert definition(name).text
+
+
+@pytest.mark.parametrize(
+    ("value", "text"),
+    [("8 ohm", "8 Ω"), ("10000 ohm", "10 kΩ"), ("10 kohm", "10 kΩ"), ("600 ohm", "600 Ω"), ("0.5 ohm", "500 mΩ"), ("boost", "boost"),
+     ("24 V", "24 V"), ("softly ohm", "softly ohm")],
+)  # fmt: skip
+def test_conditions_read_as_people_write_them(value, text):
+    assert condition_text(value) == text
+
+
+@pytest.mark.parametrize(
+    ("value", "unit", "digits", "text"),
+    [(0.99999, "V", 3, "1.00 V"), (999.96, "Hz", 4, "1.000 kHz"), (5.4e-7, "V/√Hz", 3, "540 nV/√Hz"), (3.9e5, "V/s", 3, "390 kV/s"),
+     (6.8e-10, "F", 2, "680 pF"), (0.0452, "ohm", 3, "45.2 mΩ")],
+)  # fmt: skip
+def test_prefixes_are_chosen_after_rounding(value, unit, digits, text):
+    assert str(si_text(value, unit, digits=digits)) == text
+
+
+def test_lists_as_people_type_them():
+    assert parse_list("0.1 %, 1 %; 10%", "1") == pytest.approx([1e-3, 1e-2, 0.1])
+    assert parse_list("94 mV, -20 dBV", "V") == pytest.approx([0.094, 0.1])
+    assert parse_list("", "V") == []
+    for bad in ("1 %, loud", "0 %", "-1"):
+        with pytest.raises(InputError):
+            parse_list(bad, "1")
+
+
+def test_several_levels_in_one_take_have_hues_of_their_own():
+    traces = [
+        curve("thd_n", level, channel, variant)
+        for level, variant in ((1e-3, "0.1 V"), (1e-4, "1 V"))
+        for channel in (1, 2)
+    ]
+    view = plot_view([take("frequency_series", [*traces, curve("thd", 1e-5, 1, "0.1 V")])], "distortion")
+    assert view.title == "Distortion against frequency: THD+N"
+    assert {(c.hue, c.channel) for c in view.curves} == {(0, 1), (0, 2), (1, 1), (1, 2)}
+    assert {c.label for c in view.curves} == {"0.1 V, ch 1", "0.1 V, ch 2", "1 V, ch 1", "1 V, ch 2"}
+    assert view.y.percent
+
+
+def test_one_level_shows_all_that_was_told():
+    view = plot_view([take("frequency_series", [curve("thd_n"), curve("thd", 5e-4)])], "distortion")
+    assert {c.label for c in view.curves} == {"THD+N", "THD"}
+    assert [trace_words(n) for n in ("harmonic_2", "harmonic_3", "harmonic_4", "noise_ratio")] == [
+        "2nd harmonic", "3rd harmonic", "4th harmonic", "noise"]  # fmt: skip
+
+
+def test_an_impedance_stands_on_a_logarithmic_scale_with_its_unit():
+    view = plot_view([take("impedance", [curve("output_impedance", 0.045, unit="ohm")])], "impedance")
+    assert view.y.decades
+    assert 10 ** view.curves[0].y[0] == pytest.approx(0.045)
+    svg = plot_svg(view)
+    assert "impedance in Ω" in svg
+    assert ">50 m<" in svg or ">0.050<" in svg or ">50m<" in svg
+
+
+def test_a_few_points_are_marked_not_only_joined():
+    one = Trace("rated_power", 1, np.array([997.0]), "Hz", np.array([60.0]), "W", variant="8 Ω")
+    svg = plot_svg(plot_view([take("power_series", [one])], "power"))
+    assert svg.count("<circle") == 1
+
+
+def test_the_rigs_own_curve_is_drawn_only_under_what_is_unwanted():
+    floor = take("crosstalk", [curve("crosstalk", 1e-6), curve("balance", 1.0)], role=FLOOR)
+    unit = take("crosstalk", [curve("crosstalk", 1e-4), curve("balance", 1.01)])
+    assert plot_view([unit], "crosstalk", floor=floor).floor is not None
+    assert plot_view([unit], "balance", floor=floor).floor is None
+
+
+def test_every_kind_draws_every_picture_of_an_empty_take_without_falling():
+    for key, kind in KINDS.items():
+        for spec in kind.plots:
+            view = plot_view([take(key)], spec.key)
+            assert "no such curve" in view.empty
+
+
+def test_variants_are_rows_and_kinships_are_words():
+    readings = [Reading("rated_power", 1, 60.0, "W", variant="8 Ω"), Reading("rated_power", 1, 95.0, "W", variant="4 Ω"),
+                Reading("idle_tone_1", 1, 1e-6, "V", variant="50 Hz mains"), Reading("idle_tone_1", 2, 2e-6, "V", variant="")]  # fmt: skip
+    panel = panel_view(take("power_series", readings=readings), ())
+    assert [v.title for v in panel.main] == ["power, 8 Ω", "power, 4 Ω"]
+    (tone,) = [v for v in panel.others if v.name.startswith("idle")]
+    assert len(tone.values) == 2
+    assert "50 Hz mains" in tone.title
+
+
+def test_repeats_tell_their_spread_beside_the_value():
+    takes = [take("first_look", readings=[Reading("gain", 1, 30 + 1e-3 * k, "1")], number=k) for k in (1, 2, 3)]
+    panel = panel_view(takes[0], (), [t.summary for t in takes])
+    assert "3 takes ± 0.0033 %" in panel.main[0].beside
+    assert "takes" not in panel_view(takes[0], ()).main[0].beside
+
+
+def test_a_search_is_drawn_as_it_goes():
+    view = search_view([(0.001, 0.03), (0.01, 0.3), (0.03, 0.95)])
+    assert view.x.log
+    assert view.y.decades
+    assert "3 tries" in view.differs
+    assert 10 ** view.curves[0].y == pytest.approx([0.03, 0.3, 0.95])
+
+
+def test_what_limits_itself_is_not_warned_about():
+    plan = demo_document().plans[0]
+    look = plan.step("first-look")
+    loud = replace(look, settings={**look.settings, "level_v": 2.0})
+    series = plan.step("level-series")
+    warn = lambda step: {v.key: v for v in chain_view(plan, step, "4 ohm", None, simulated=True)}["load"].warning  # noqa: E731
+    assert "more than the load can take" in warn(loud)
+    assert warn(series) == ""
+
+
+def test_the_bench_that_holds_another_unit_is_said():
+    plan = demo_document().plans[1]
+    links = {
+        v.key: v for v in chain_view(plan, plan.steps[0], None, None, simulated=True, standing_unit="dome amplifier")
+    }
+    assert links["unit"].badge == "on the bench: dome amplifier"
+    links = {
+        v.key: v for v in chain_view(plan, plan.steps[0], None, None, simulated=True, standing_unit="preamplifier")
+    }
+    assert links["unit"].badge == ""
+
+
+def test_levels_of_series_silence_and_tones(tmp_path):
+    job = Job.create(tmp_path / "a.calm", demo_document())
+    plan = job.document.plans[0]
+    words = {s.id: level_view(job, plan, s, "8 ohm").main for s in plan.steps}
+    assert words["first-look"].endswith("into 8 Ω")
+    assert words["level-series"] == "up to 2.00 V out"
+    assert words["noise"] == "no signal"
+    assert level_of(plan, None) is None
+    job.close()
+
+
+def test_cells_that_are_not_planned_are_shown_and_not_counted(tmp_path):
+    job = Job.create(tmp_path / "a.calm", demo_document())
+    plan = job.document.plans[1]
+    view = coverage_view(job, plan)
+    assert len(view.columns) == 1 + len(plan.setups())
+    assert view.total == sum(len(plan.setups_of(s)) for s in plan.steps)
+    planned = {(c.cell.step, str(c.cell.setup)) for row in view.cells for c in row[1:] if c.planned}
+    assert len(planned) == view.total
+    assert all(cell.role == FLOOR or plan.step(cell.step).where == () or cell.setup.fits(plan.step(cell.step).where)
+               for cell in view.missing())  # fmt: skip
+    assert setup_title(plan, plan.setups()[0]) == "low, cut"
+    job.close()
+
+
+def test_the_leads_are_checked_once_for_each_setup(tmp_path):
+    job = Job.create(tmp_path / "a.calm", small_demo())
+    document = job.document
+    eight, four = document.plans[0].setups()
+    bench = simulated_bench(document.plans[0].rig)
+    asked = []
+
+    def ask(prompt):
+        asked.append(prompt)
+        bench.control.set_value("wiring", "straight")
+        return Answer.DONE if prompt.factor == WIRING else Answer.LET_RIG
+
+    bench.control.set_value("wiring", "right reversed")
+    assert needs_check(job, document, Cell("first-look", eight))
+    assert not needs_check(job, document, Cell("first-look", NO_SETUP, FLOOR))
+    run_cells(job, [Cell("first-look", eight), Cell("response", eight)], bench, RunHooks(ask=ask, check=True))
+    assert [p.factor for p in asked] == [WIRING]
+    assert "wrong way round" in asked[0].text
+    assert not needs_check(job, document, Cell("response", eight))
+    assert needs_check(job, document, Cell("response", four))
+    bench.control.set_value("wiring", "swapped")
+    left = check_leads(document, Cell("response", four), bench.device, lambda _: Answer.SKIP, None)
+    assert [f.code for f in left] == ["swapped"]
+    job.close()
+
+
+def test_steps_under_factors_and_where():
+    plan = Plan(
+        steps=(Step("a", "noise", where=(("load", "8 ohm"),)).with_settings(KINDS["noise"].settings_type()),),
+        factors=(Factor("load", ("8 ohm", "4 ohm")), Factor("band to", ("20 kHz", "40 kHz"), sets="band_high_hz")),
+    )
+    setups = plan.setups_of(plan.steps[0])
+    assert len(setups) == 2
+    assert [plan.steps[0].under(plan, s).band_high_hz for s in setups] == [20_000.0, 40_000.0]
+    broken = replace(plan, factors=(Factor("band to", ("loud",), sets="band_high_hz"),))
+    with pytest.raises(InputError):
+        broken.steps[0].under(broken, Setup((("band to", "loud"),)))
+
+
+def test_densities_and_phases_have_their_units():
+    assert str(reading_text(Reading("noise_density", 1, 5.44e-7, "V/√Hz", 3e-9))) == "544 nV/√Hz"
+    assert reading_text(Reading("interchannel_phase", 0, 0.21, "°")).unit == "°"
+    assert str(reading_text(Reading("input_capacitance", 1, 6.8e-10, "F", 1e-11))).endswith("pF")
