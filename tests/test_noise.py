@@ -35,7 +35,7 @@ def test_tones_read_through_the_weightings_at_every_rate(rate):
         if frequency < 0.45 * rate:
             found = analyze_noise(sine(frequency, rate), rate, band_hz=(10.0, 40_000.0))
             assert amplitude_to_db(found.a_weighted / 1e-3) == pytest.approx(value, abs=0.1), frequency
-    for frequency, value in TABLE_468.items():
+    for frequency, value in list(TABLE_468.items())[:: 1 if rate == 96_000 else 3]:
         if frequency < 0.45 * rate:
             reads = quasi_peak_468(sine(frequency, rate, seconds=1.0), rate, (10.0, 40_000.0))
             assert amplitude_to_db(reads / 1e-3) == pytest.approx(value, abs=0.25), frequency

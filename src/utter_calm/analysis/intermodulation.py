@@ -143,7 +143,12 @@ def _products(
     wanted = [(n, m, n * omega_1 + m * omega_2) for n, m in orders]
     # beyond half the rate there is nothing to be seen
     wanted = [(n, m, w) for n, m, w in wanted if 2 * np.pi * 3 / len(record) < w < 0.98 * np.pi]
-    fit = fit_lines(record, np.array([omega_1, omega_2, *(w for _, _, w in wanted)]))
+    try:
+        fit = fit_lines(record, np.array([omega_1, omega_2, *(w for _, _, w in wanted)]))
+    except ValueError as problem:
+        raise NoSignal(
+            f"The products of the two tones cannot be told apart: {problem}.", hint="Record longer."
+        ) from problem
     noise = line_spectrum(fit.residual, rate_hz)
     out = []
     for (n, m, omega), phasor in zip(wanted, fit.phasors[2:], strict=True):

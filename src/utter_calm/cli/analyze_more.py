@@ -222,6 +222,14 @@ def _add_impedance(
         frequency, levels = band_levels(*scaled, without.rate_hz)
         spread = np.full(len(frequency), 1e-3)
         out.trust.append(Trust("by_bands", "No steady tones: compared band by band, without phase.", grave=False))
+    heard = (levels[1] > 1e-6 * levels[0]) & (levels[0] > 0)
+    if not np.any(heard):
+        raise NoSignal(
+            "The recording with the load does not hold what the one without holds.",
+            hint="Are they of the same stimulus?",
+        )
+    frequency, spread = frequency[heard], spread[heard]
+    levels = [level[heard] for level in levels]
     impedance = np.abs(
         source_impedance(levels[0].astype(np.complex128), levels[1].astype(np.complex128), ohm)
     ) * np.sign(levels[0] - levels[1])

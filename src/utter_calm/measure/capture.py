@@ -16,6 +16,7 @@ from utter_calm.rig import RigProfile
 FloatArray = npt.NDArray[np.float64]
 
 MOST_CHANNELS = 64
+_LEAST_FRAMES = 16
 
 
 @dataclass(frozen=True, slots=True)
@@ -166,4 +167,7 @@ def usable_part(capture: Capture, number: int) -> tuple[FloatArray, list[Trust]]
         trust.append(
             Trust("early_end", f"The signal ends {seconds:.2f} s early; the silence was left out.", grave=False)
         )
-    return samples[lead : len(samples) - tail], trust
+    kept = samples[lead : len(samples) - tail]
+    if len(kept) < _LEAST_FRAMES:
+        raise NoSignal(f"Channel {number} holds next to no signal.", hint="Record longer, or choose another channel.")
+    return kept, trust

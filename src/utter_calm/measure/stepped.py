@@ -41,9 +41,10 @@ class SteppedTone:
         length, spent = least, 0.0
         history: list[_Heard] = []
         while spent < max(_MOST_SETTLE_S, 4 * least) and not _has_settled(history):
-            heard = yield self._passage(np.concatenate([change, self._tone(round(length * self._rate))]), 0, tags)
+            frames = round(length * self._rate)
+            heard = yield self._passage(np.concatenate([change, self._tone(frames)]), 0, tags)
             change = np.empty(0)
-            history.append(_listen(heard.samples, frequency_hz / self._rate))
+            history.append(_listen(heard.samples[-frames:], frequency_hz / self._rate))
             spent += length
             length *= _GROWTH if spent > 2.5 * least else 1.0
         return (yield from self.more(record_s, **tags))
@@ -97,7 +98,7 @@ class _Heard:
 
 def _listen(samples: FloatArray, cycles_per_frame: float) -> _Heard:
     """Look at the last whole cycles of a stretch."""
-    cycles = max(1, int(len(samples) * 0.6 * cycles_per_frame))
+    cycles = max(1, int(len(samples) * 0.75 * cycles_per_frame))
     frames = min(len(samples), max(8, round(cycles / cycles_per_frame)))
     tail = samples[-frames:]
     mean = tail.mean(axis=0)
@@ -122,8 +123,8 @@ def _has_settled(history: list[_Heard]) -> bool:
     if len(history) < 2:
         return False
     before, now = history[-2:]
-    steady = np.abs(now.amplitude - before.amplitude) <= np.maximum(_STEADY * now.amplitude, 3 * now.spread)
-    steady &= np.abs(now.harmonics - before.harmonics) <= np.maximum(_STEADY_HARMONICS * now.harmonics, 4 * now.spread)
+    steady = np.abs(now.amplitude - before.amplitude) <= np.maximum(_STEADY * now.amplitude, 4 * now.spread)
+    steady &= np.abs(now.harmonics - before.harmonics) <= np.maximum(_STEADY_HARMONICS * now.harmonics, 6 * now.spread)
     drift = np.abs(now.mean - before.mean)
     quiet = drift <= _DRIFT * now.rest
     if len(history) > 2:  # what does not shrink is not settling but hum
