@@ -161,3 +161,56 @@ def test_the_pane_reads_every_curve(qtbot, qapp):
     text = pane.readout.text()
     assert "a 1.000 dB" in text
     assert "b &lt;b&gt; −2.000 dB" in text
+
+
+def crowd(count):
+    x = np.geomspace(20, 20_000, 500)
+    curves = tuple(
+        CurveView(x, -60 + np.sin(np.log(x) + k), f"no. {k}", k % 6, focus=k == count - 1) for k in range(count)
+    )
+    return PlotView("Many", "", "", Axis("frequency in Hz", 20, 20e3, log=True), Axis("dB", -70, -50), curves)
+
+
+def test_a_crowd_is_one_item_and_its_focus_keeps_its_own(qtbot):
+    canvas = PlotCanvas()
+    qtbot.addWidget(canvas)
+    canvas.resize(800, 500)
+    canvas.show()
+    canvas.show_view(crowd(120))
+    assert len(canvas._curves) == 1  # the one in focus
+    assert canvas._curves[0][0].label == "no. 119"
+    picture = canvas.grab().toImage()
+    assert len({picture.pixelColor(x, 250).name() for x in range(100, 600)}) > 5
+    canvas.show_view(crowd(10))
+    assert len(canvas._curves) == 10
+
+
+def test_a_crowd_rests_finely_and_moves_coarsely(qtbot):
+    from utter_calm.ui.many_curves import ManyCurves
+
+    canvas = PlotCanvas()
+    qtbot.addWidget(canvas)
+    canvas.resize(800, 500)
+    canvas.show()
+    canvas.show_view(crowd(60))
+    (item,) = [i for i in canvas._shown if isinstance(i, ManyCurves)]
+    qtbot.waitUntil(lambda: item._fine is not None, timeout=5_000)
+    canvas.getPlotItem().vb.setRange(xRange=(2, 3), padding=0)
+    assert item._fine is None
+    canvas.grab()
+    qtbot.waitUntil(lambda: item._fine is not None, timeout=5_000)
+
+
+def test_an_octave_is_one_key_away(qtbot):
+    canvas = PlotCanvas()
+    qtbot.addWidget(canvas)
+    canvas.resize(800, 500)
+    canvas.show()
+    canvas.show_view(crowd(3))
+    canvas.set_cursor(1_000.0)
+    canvas.zoom_octave()
+    low, high = canvas.visible_range()
+    assert high / low == pytest.approx(2.0)
+    assert math.sqrt(low * high) == pytest.approx(1_000.0)
+    canvas.zoom_octave()
+    assert canvas.visible_range() == pytest.approx((20.0, 20_000.0))

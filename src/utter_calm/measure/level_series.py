@@ -22,7 +22,7 @@ from utter_calm.quantities.parse import parse_list
 from utter_calm.rig import RigProfile
 
 _FINEST, _COARSEST = 10 ** (0.08 / 20), 10 ** (0.7 / 20)
-_MOST_EXTRA = 20
+_MOST_EXTRA = 16
 OVER = (
     Scale("power", "power in W", "power"),
     Scale("output", "output in V", "output"),

@@ -34,7 +34,7 @@ class MultitoneSettings(StepSettings):
     tones: int = setting(31, "Tones", "1", low=3, high=120)
     places: str = setting("any bin", "Tones on", choices=("any bin", "odd bins"))
     level_v: float = setting(0.094, "Level of all tones together", "V", low=1e-6, high=100)
-    periods: int = setting(3, "Periods", "1", low=1, high=60)
+    periods: int = setting(2, "Periods", "1", low=1, high=60)
     band_low_hz: float = setting(20.0, "Band from", "Hz", low=0, high=96_000, analysis_only=True)
     band_high_hz: float = setting(20_000.0, "Band to", "Hz", low=1, high=96_000, analysis_only=True)
     rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000)
