@@ -73,4 +73,5 @@ class CoverageModel(QAbstractTableModel):
         names = self._view.columns if orientation == Qt.Orientation.Horizontal else self._view.rows
         if section >= len(names):
             return None
-        return names[section] if orientation == Qt.Orientation.Horizontal else textwrap.fill(names[section], 18)
+        across = orientation == Qt.Orientation.Horizontal
+        return names[section].replace(", ", "\n") if across else textwrap.fill(names[section], 18)

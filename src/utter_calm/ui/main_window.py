@@ -4,24 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QBuffer, QSettings, Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QKeySequence
 from PySide6.QtWidgets import QFileDialog, QMainWindow, QMenu, QMessageBox, QStackedWidget
 
 from utter_calm.errors import UtterCalmError
-from utter_calm.formats.tables import write_bytes, write_text
-from utter_calm.job.demo import demo_document, new_document
-from utter_calm.job.export import ENDINGS, export_readings, export_take
-from utter_calm.job.job import SUFFIX, Job, job_path
 from utter_calm.job.recent import recent_jobs
-from utter_calm.report.svg import plot_svg
-from utter_calm.report.write import write_report
 from utter_calm.ui.about import AboutDialog
+from utter_calm.ui.place_names import PLACES, SUFFIX
 from utter_calm.ui.start_page import StartPage
 from utter_calm.ui.theme import set_theme
-from utter_calm.ui.worker import Computation
-from utter_calm.ui.workspace import PLACES, Workspace
+
+if TYPE_CHECKING:  # the start page is up before all that a job needs is loaded
+    from utter_calm.job.job import Job
+    from utter_calm.ui.workspace import Workspace
 
 _FILTER = f"Jobs (*{SUFFIX})"
 
@@ -205,11 +203,16 @@ class MainWindow(QMainWindow):
 
     def new_job(self) -> None:
         """Ask for a name and start a job."""
+        from utter_calm.job.job import job_path
+
         name, _ = QFileDialog.getSaveFileName(self, "Start a new job", f"job{SUFFIX}", _FILTER)
         if name:
             self._try(lambda: self._start(job_path(name)))
 
     def _start(self, path: Path) -> None:
+        from utter_calm.job.demo import new_document
+        from utter_calm.job.job import Job
+
         self._show(Job.create(path, new_document(path.stem)))
 
     def choose_job(self) -> None:
@@ -220,10 +223,15 @@ class MainWindow(QMainWindow):
 
     def open_path(self, path: Path) -> bool:
         """Open a job; an error is shown and leaves everything as it was."""
+        from utter_calm.job.job import Job
+
         return self._try(lambda: self._show(Job.open(path)))
 
     def open_demo(self) -> None:
         """Open the demo job; the first time it is made, and measured while one looks on."""
+        from utter_calm.job.demo import demo_document
+        from utter_calm.job.job import Job
+
         path = self._demo_folder / f"planetarium{SUFFIX}"
         fresh = not path.exists()
 
@@ -242,6 +250,8 @@ class MainWindow(QMainWindow):
 
     def save_as(self) -> None:
         """Ask for a name and go on there."""
+        from utter_calm.job.job import job_path
+
         name, _ = QFileDialog.getSaveFileName(self, "Save under another name", "", _FILTER)
         if name:
             self._try(lambda: self._with(lambda w: w.session.save_as(job_path(name))))
@@ -255,6 +265,9 @@ class MainWindow(QMainWindow):
 
     def write_report(self, path: Path) -> None:
         """Write the report in the background; say so when it is done."""
+        from utter_calm.report.write import write_report
+        from utter_calm.ui.worker import Computation
+
         workspace = self.workspace
         if workspace is None:
             return
@@ -285,6 +298,8 @@ class MainWindow(QMainWindow):
 
     def choose_readings(self) -> None:
         """Ask for a name and write all readings of all newest takes."""
+        from utter_calm.job.export import export_readings
+
         name, _ = QFileDialog.getSaveFileName(self, "Export all readings", "readings.csv", "CSV (*.csv);;JSON (*.json)")
         workspace = self.workspace
         if name and workspace is not None:
@@ -292,6 +307,8 @@ class MainWindow(QMainWindow):
 
     def choose_export(self) -> None:
         """Ask for a name and write the shown take."""
+        from utter_calm.job.export import ENDINGS
+
         workspace = self.workspace
         takes = workspace.session.shown_takes() if workspace else ()
         if workspace is None or not takes:
@@ -307,6 +324,10 @@ class MainWindow(QMainWindow):
     @staticmethod
     def _export(workspace: Workspace, path: Path, trace: str | None) -> None:
         """Write the shown take, or for .svg and .png the picture as it stands on the screen."""
+        from utter_calm.formats.tables import write_bytes, write_text
+        from utter_calm.job.export import export_take
+        from utter_calm.report.svg import plot_svg
+
         view = workspace.plot.canvas.view
         if path.suffix.lower() == ".svg" and view is not None:
             write_text(path, plot_svg(view))
@@ -329,6 +350,8 @@ class MainWindow(QMainWindow):
         self._renew()
 
     def _show(self, job: Job) -> None:
+        from utter_calm.ui.workspace import Workspace
+
         self.close_job()
         self.workspace = Workspace(job)
         self.workspace.session.auto_rig = self.actions_by_name["auto"].isChecked()

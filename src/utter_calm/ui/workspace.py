@@ -36,6 +36,7 @@ from utter_calm.ui.coverage_model import CoverageModel
 from utter_calm.ui.coverage_panel import CoveragePanel
 from utter_calm.ui.effect_form import effect_form, event_form
 from utter_calm.ui.live_desk import LiveDesk
+from utter_calm.ui.place_names import PLACES
 from utter_calm.ui.places import ClaimsPlace, TakesPlace, recompute_form
 from utter_calm.ui.plot_desk import PlotDesk
 from utter_calm.ui.plot_pane import PlotPane
@@ -45,7 +46,6 @@ from utter_calm.ui.session import JobSession
 from utter_calm.ui.theme import current_palette
 from utter_calm.ui.transport import Transport
 
-PLACES = ("plot", "claims", "takes", "compare")
 _NOT_YET = "Nothing was measured here yet. Press Space to take it, or M to measure all that is missing."
 
 
