@@ -7,12 +7,13 @@ for whatever SQLite has to say.
 from __future__ import annotations
 
 import contextlib
+import gc
 import os
 import sqlite3
 import threading
 from collections.abc import Iterator
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, TypeVar, cast
 
 import msgspec
 import numpy as np
@@ -242,7 +243,10 @@ class JobStore:
             rows = self._connection.execute(
                 f"SELECT {_COLUMNS} FROM take WHERE id > ? ORDER BY id", (after,)
             ).fetchall()
-        return [self._take(row) for row in rows]
+        # takes share their rigs, setups and settings: each text is decoded once
+        known: dict[tuple[str, type[Any]], Any] = {}
+        with _without_collection():
+            return [self._take(row, known) for row in rows]
 
     def read_traces(self, take_id: int) -> tuple[Trace, ...]:
         """Read the traces of a take."""
@@ -277,19 +281,26 @@ class JobStore:
             around.load_ohm, around.overload, around.lost_frames, around.parts,
         )  # fmt: skip
 
-    def _take(self, row: tuple[Any, ...]) -> TakeSummary:
+    def _take(self, row: tuple[Any, ...], known: dict[tuple[str, type[Any]], Any]) -> TakeSummary:
+        def once(text: Any, kind: type[T]) -> T:  # noqa: ANN401
+            if not isinstance(text, str):
+                raise self._damaged()
+            if (text, kind) not in known:
+                known[text, kind] = self._decode(text, kind)
+            return cast("T", known[text, kind])
+
         return TakeSummary(
             id=row[0],
             step=row[1],
             kind=row[2],
             role=row[3],
-            setup=self._decode(row[4], Setup),
+            setup=once(row[4], Setup),
             settings=self._decode(row[5], dict[str, float | str]),
             taken_at=row[6],
             unit_title=row[7],
-            rig=self._decode(row[8], RigProfile),
+            rig=once(row[8], RigProfile),
             readings=self._decode(row[9], tuple[Reading, ...]),
-            trust=self._decode(row[10], tuple[Trust, ...]),
+            trust=once(row[10], tuple[Trust, ...]),
             derived_from=row[11],
             superseded_by=row[12],
             capture_id=row[13],
@@ -320,6 +331,18 @@ class JobStore:
             raise JobFileError(f"{self.path} is open for reading only.", hint="Save the job under another name first.")
         with self._lock, _told(self.path, "cannot be written"), self._connection:
             yield
+
+
+@contextlib.contextmanager
+def _without_collection() -> Iterator[None]:
+    """Hold the garbage collector still while many lasting objects are made: it would only look at them again and again."""
+    on = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if on:
+            gc.enable()
 
 
 @contextlib.contextmanager
