@@ -80,8 +80,8 @@ class Noise(SingleStimulus[NoiseSettings]):
     plots = (
         PlotSpec("spectrum", "Spectrum of what is left", ("spectrum",), "frequency in Hz", "line in dBV r.m.s.", dense=True,
                  short="lines", unwanted=True),
-        PlotSpec("density", "Noise density, averaged over 240 steps of the axis", ("noise_density",), "frequency in Hz", "density in V/√Hz", y="log", short="density",
-                 unwanted=True),
+        PlotSpec("density", "Noise density, averaged over 240 steps of the axis", ("noise_density",), "frequency in Hz",
+                 "density in V/√Hz", y="log", short="density", unwanted=True),
     )  # fmt: skip
 
     def stimulus(self, settings: NoiseSettings) -> Stimulus:
