@@ -147,7 +147,7 @@ def _valve_amplifier() -> Plan:
             Factor("left valve", ("old", "new"), "Fit the {value} valve on the left.", cost=6.0),
         ),
         claims=(
-            Claim("v-watts", "4 W into 8 Ω at 10 %", "valve-level-series", "power_at_10_percent", 4.0),
+            Claim("v-watts", "3 W into 8 Ω at 10 %", "valve-level-series", "power_at_10_percent", 3.0),
             Claim("v-match", "Channels alike within 1.5 dB", "valve-response", "channel_difference", high=db(1.5)),
         ),
     )  # fmt: skip
