@@ -8,19 +8,19 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from utter_calm.analysis.lines import fit_lines
-from utter_calm.analysis.spectrum import FloatArray, line_spectrum
-from utter_calm.errors import InputError, MeasurementError, NoSignal
+from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.errors import MeasurementError, NoSignal
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.definition import Definition
 from utter_calm.measure.kind import Passage, Passages, PlotSpec, StepKind, StepSettings, setting
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
+from utter_calm.measure.tone_set import check_tones, fitted_tones, odd_tones, period_frames
 from utter_calm.quantities import si_text
 from utter_calm.rig import RigProfile
-from utter_calm.signals.multitone import Multitone, log_bins, multitone
+from utter_calm.signals.multitone import Multitone
 from utter_calm.signals.ramp import with_ramps
 
-_PERIOD_S, _SETTLE_S, _TAIL_S = 0.68, 0.25, 0.03
+_SETTLE_S, _TAIL_S = 0.25, 0.03
 _NEAR_NOISE = 2.0
 
 
@@ -38,19 +38,16 @@ class CrosstalkSettings(StepSettings):
     def check(self) -> None:
         """Refuse values outside their bounds, and a range that is none."""
         StepSettings.check(self)
-        if self.low_hz >= self.high_hz or self.high_hz > 0.46 * self.rate_hz:
-            raise InputError("The tones do not fit between their limits and the rate.", hint="Lower the highest tone.")
+        check_tones(self.low_hz, self.high_hz, self.rate_hz)
 
     @property
     def frames(self) -> int:
         """Samples of one period."""
-        return 1 << round(math.log2(_PERIOD_S * self.rate_hz))
+        return period_frames(self.rate_hz)
 
     def signal(self) -> Multitone:
         """Tones on odd bins: products of even order cannot be taken for crosstalk."""
-        return multitone(
-            log_bins(self.low_hz, self.high_hz, self.tones, self.rate_hz, self.frames, odd=True), self.frames
-        )
+        return odd_tones(self.low_hz, self.high_hz, self.tones, self.rate_hz)
 
 
 class Crosstalk(StepKind[CrosstalkSettings]):
@@ -143,11 +140,9 @@ def _phasors(
     phasors, spreads = [], []
     for channel in range(2):
         record = samples[:, channel] * capture.scale
-        fit = fit_lines(record, 2 * np.pi * tones / capture.rate_hz)
-        noise = line_spectrum(fit.residual, capture.rate_hz)
-        duration = len(record) / capture.rate_hz
-        phasors.append(fit.phasors)
-        spreads.append([math.sqrt(2 * noise.local_density_squared(f) / duration) for f in tones.tolist()])
+        found, spread = fitted_tones(record, capture.rate_hz, tones)
+        phasors.append(found)
+        spreads.append(spread * math.sqrt(2))  # noise alone has both quadratures: what is taken off as power (Rice)
     return np.array(phasors).T, np.array(spreads).T
 
 

@@ -8,21 +8,21 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from utter_calm.analysis.lines import fit_lines
 from utter_calm.analysis.output_impedance import input_impedance, source_impedance, u_source_impedance
-from utter_calm.analysis.spectrum import FloatArray, line_spectrum
+from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.errors import InputError, MeasurementError
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.definition import Definition
 from utter_calm.measure.kind import Passage, Passages, PlotSpec, StepKind, StepSettings, setting
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
+from utter_calm.measure.tone_set import check_tones, fitted_tones, odd_tones, period_frames
 from utter_calm.quantities import parse_quantity
 from utter_calm.rig import RigProfile
-from utter_calm.signals.multitone import Multitone, log_bins, multitone
+from utter_calm.signals.multitone import Multitone
 from utter_calm.signals.ramp import with_ramps
 
 OUTPUT, INPUT = "output, from two loads", "input, from a series resistor"
-_PERIOD_S, _SETTLE_S, _TAIL_S = 0.68, 0.35, 0.03
+_SETTLE_S, _TAIL_S = 0.35, 0.03
 _SERIES = "series resistor"
 
 
@@ -44,8 +44,7 @@ class ImpedanceSettings(StepSettings):
     def check(self) -> None:
         """Refuse values outside their bounds, and loads that are none or alike."""
         StepSettings.check(self)
-        if self.low_hz >= self.high_hz or self.high_hz > 0.46 * self.rate_hz:
-            raise InputError("The tones do not fit between their limits and the rate.", hint="Lower the highest tone.")
+        check_tones(self.low_hz, self.high_hz, self.rate_hz)
         if self.ohm(self.second_load) == math.inf or self.ohm(self.first_load) == self.ohm(self.second_load):
             raise InputError(
                 "Two different loads are needed, the second a resistance.", hint="As in: none, then 8 ohm."
@@ -61,13 +60,11 @@ class ImpedanceSettings(StepSettings):
     @property
     def frames(self) -> int:
         """Samples of one period."""
-        return 1 << round(math.log2(_PERIOD_S * self.rate_hz))
+        return period_frames(self.rate_hz)
 
     def signal(self) -> Multitone:
         """Tones on odd bins."""
-        return multitone(
-            log_bins(self.low_hz, self.high_hz, self.tones, self.rate_hz, self.frames, odd=True), self.frames
-        )
+        return odd_tones(self.low_hz, self.high_hz, self.tones, self.rate_hz)
 
 
 class Impedance(StepKind[ImpedanceSettings]):
@@ -157,11 +154,7 @@ def _voltages(
 ) -> tuple[np.ndarray, FloatArray]:
     start = round(_SETTLE_S * capture.rate_hz)
     record = capture.part(capture.parts[number]).channel(channel)[start : start + settings.periods * settings.frames]
-    record = record * capture.scale
-    fit = fit_lines(record, 2 * np.pi * tones / capture.rate_hz)
-    noise = line_spectrum(fit.residual, capture.rate_hz)
-    duration = len(record) / capture.rate_hz
-    return fit.phasors, np.array([math.sqrt(noise.local_density_squared(f) / duration) for f in tones.tolist()])
+    return fitted_tones(record * capture.scale, capture.rate_hz, tones)
 
 
 def _at_1khz(tones: FloatArray, curve: FloatArray) -> float:

@@ -9,19 +9,18 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from utter_calm.analysis.multitone import MultitoneAnalysis, analyze_multitone
-from utter_calm.errors import InputError
 from utter_calm.measure.capture import Capture, usable_part
 from utter_calm.measure.definition import Definition
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
 from utter_calm.measure.line_trace import line_trace
 from utter_calm.measure.result import Result, ResultBuilder, Trace
+from utter_calm.measure.tone_set import check_tones, period_frames
 from utter_calm.quantities import effective_bits, si_text
 from utter_calm.rig import RigProfile
 from utter_calm.signals.multitone import Multitone as Tones
 from utter_calm.signals.multitone import log_bins, multitone
 from utter_calm.signals.ramp import with_ramps
 
-_PERIOD_S = 0.68
 _SETTLE_S = 0.25
 
 
@@ -42,16 +41,12 @@ class MultitoneSettings(StepSettings):
     def check(self) -> None:
         """Refuse values outside their bounds, a range that is none, and tones too close to half the rate."""
         StepSettings.check(self)
-        if self.low_hz >= self.high_hz or self.high_hz > 0.46 * self.rate_hz:
-            raise InputError(
-                "The tones do not fit between their limits and the sample rate.",
-                hint=f"Lowest below highest, and the highest at most {0.46 * self.rate_hz:.0f} Hz.",
-            )
+        check_tones(self.low_hz, self.high_hz, self.rate_hz)
 
     @property
     def frames(self) -> int:
         """Samples of one period: a power of two, so that every tone lies on a bin."""
-        return 1 << round(math.log2(_PERIOD_S * self.rate_hz))
+        return period_frames(self.rate_hz)
 
     def signal(self) -> Tones:
         """The tones, r.m.s. 1."""
