@@ -12,7 +12,7 @@ from utter_calm.job.demo import simulated_bench
 from utter_calm.job.job import NO_SETUP
 from utter_calm.job.prompt import Answer
 from utter_calm.job.run import RunHooks, run_cells
-from utter_calm.job.take import Take, TakeSummary
+from utter_calm.job.take import Take, TakeSummary, found
 from utter_calm.measure.result import Reading, Result, Trace
 from utter_calm.present.comparison import comparison_view, curve_sentence
 from utter_calm.rig import RigProfile
@@ -25,7 +25,7 @@ def take(number, gain, curve_db=0.0, **more):
     traces = (Trace("response", 1, X, "Hz", gain * 10 ** (curve_db / 20) * np.ones(100), "1"),)
     facts = {"kind": "first_look", "role": "unit", "settings": {"level_v": 0.1}, "unit_title": "u", **more}
     summary = TakeSummary(number, "s", facts["kind"], facts["role"], NO_SETUP, facts["settings"], "", facts["unit_title"],
-                          RigProfile(), readings, (), None, None, 0)  # fmt: skip
+                          RigProfile(), found(readings, ()), None, None, 0)  # fmt: skip
     return Take(summary, Result(readings, traces))
 
 

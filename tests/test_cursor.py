@@ -65,7 +65,7 @@ def test_a_series_is_drawn_over_what_it_was_measured_over(series_take):
 def series_take(measured):
     """A take of a level series, measured quickly, and the picture of its distortion."""
     from utter_calm.job.job import NO_SETUP
-    from utter_calm.job.take import Take, TakeSummary
+    from utter_calm.job.take import Take, TakeSummary, found
     from utter_calm.measure.level_series import LevelSeries, LevelSeriesSettings
     from utter_calm.measure.take_step import take_step
     from utter_calm.rig import RigProfile, SimulatedDevice
@@ -73,7 +73,7 @@ def series_take(measured):
     settings = LevelSeriesSettings(step_db=10, refine="no", record_s=0.05)
     rig = RigProfile()
     _, result = take_step(LevelSeries(), settings, SimulatedDevice(rig), rig, load_ohm=8.0)
-    summary = TakeSummary(1, "level-series", "level_series", "unit", NO_SETUP, {"level_v": 2.0}, "", "x", rig, result.readings,
-                          (), None, None, 0)  # fmt: skip
+    summary = TakeSummary(1, "level-series", "level_series", "unit", NO_SETUP, {"level_v": 2.0}, "", "x", rig,
+                          found(result.readings, ()), None, None, 0)  # fmt: skip
     spec: PlotSpec = LevelSeries.plots[0]
     return Take(summary, result), spec

@@ -10,6 +10,7 @@ import sys
 import textwrap
 import time
 
+import msgspec
 import numpy as np
 import pytest
 from hypothesis import HealthCheck, given, settings
@@ -24,6 +25,7 @@ from utter_calm.job.job import NO_SETUP, Job, job_path
 from utter_calm.job.schema import VERSION
 from utter_calm.job.store import JobStore
 from utter_calm.measure.first_look import FirstLookSettings
+from utter_calm.measure.kinds import kind_of
 
 
 @given(arrays(np.int32, st.tuples(st.integers(1, 50), st.integers(1, 3)), elements=st.integers(-(2**23), 2**23 - 1)))
@@ -158,7 +160,6 @@ def test_a_newer_file_is_refused_and_not_touched(tmp_path, measured_path):
         "UPDATE document SET json = '{\"plans\": 5}'",
         "UPDATE document SET json = '{\"plans\": []}'",
         "DELETE FROM document",
-        "UPDATE take SET readings = 'x'",
         "UPDATE take SET rig = '{\"pickup_ratio\": -1}'",
         "DROP TABLE trace",
         "CREATE TRIGGER t AFTER INSERT ON take BEGIN DELETE FROM take; END",
@@ -188,6 +189,38 @@ def test_no_damage_inside_gets_past_one_clear_sentence(tmp_path, measured_path, 
                 job.capture(take)
         finally:
             job.close()
+
+
+@pytest.mark.parametrize("column", ["readings", "trust"])
+@pytest.mark.parametrize("damage", ["x", "[5]", "[]]", 7])
+def test_damaged_readings_spoil_their_take_only_and_are_had_again_from_its_samples(
+    tmp_path, measured_path, column, damage
+):
+    path = tmp_path / "damaged.calm"
+    path.write_bytes(measured_path.read_bytes())
+    connection = sqlite3.connect(path)
+    connection.execute("PRAGMA ignore_check_constraints = ON")
+    with connection:
+        connection.execute(f"UPDATE take SET {column} = ? WHERE id = 2", (damage,))
+    connection.close()
+    job = Job.open(path)
+    assert [t.id for t in job.takes if any(w.code == "unreadable" for w in t.trust)] == [2]
+    broken = job.take(2)
+    assert broken.readings == ()
+    again = job.derive(broken, msgspec.convert(broken.settings, kind_of(broken.kind).settings_type, strict=False))
+    assert again.readings
+    job.close()
+
+
+def test_the_readings_of_a_take_are_decoded_when_they_are_asked_for(measured_path, monkeypatch):
+    decoded = []
+    honest = JobStore._findings
+    monkeypatch.setattr(JobStore, "_findings", lambda *args: decoded.append(args) or honest(*args))
+    job = Job.open(measured_path)
+    assert not decoded
+    assert job.takes[0].readings == job.takes[0].readings
+    assert len(decoded) == 1
+    job.close()
 
 
 @given(st.integers(0, 10**6), st.integers(0, 255))

@@ -14,7 +14,7 @@ from utter_calm.job.model import Factor, Plan, Setup, Step
 from utter_calm.job.precheck import check_leads, needs_check
 from utter_calm.job.prompt import WIRING, Answer
 from utter_calm.job.run import RunHooks, run_cells
-from utter_calm.job.take import FLOOR, Take, TakeSummary
+from utter_calm.job.take import FLOOR, Take, TakeSummary, found
 from utter_calm.measure.kinds import KINDS, definition
 from utter_calm.measure.result import Reading, Result, Trace
 from utter_calm.present.chain import chain_view, level_of, level_view
@@ -33,7 +33,19 @@ X = np.geomspace(20, 20_000, 40)
 
 def take(kind, traces=(), readings=(), number=1, setup=NO_SETUP, role="unit", settings=None):
     summary = TakeSummary(
-        number, "s", kind, role, setup, settings or {}, "", "unit", RigProfile(), tuple(readings), (), None, None, 0
+        number,
+        "s",
+        kind,
+        role,
+        setup,
+        settings or {},
+        "",
+        "unit",
+        RigProfile(),
+        found(tuple(readings), ()),
+        None,
+        None,
+        0,
     )
     return Take(summary, Result(tuple(readings), tuple(traces)))
 

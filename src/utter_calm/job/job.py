@@ -14,7 +14,7 @@ from utter_calm.errors import InputError, JobFileError
 from utter_calm.job.cell import Cell
 from utter_calm.job.model import JobDocument, Plan, Setup
 from utter_calm.job.store import JobStore
-from utter_calm.job.take import FLOOR, UNIT, Take, TakeSummary
+from utter_calm.job.take import FLOOR, UNIT, Take, TakeSummary, found
 from utter_calm.job.verdict import Verdict, judge
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.kind import StepSettings, setting_changes
@@ -249,8 +249,7 @@ class Job:
             taken_at=dt.datetime.now(dt.UTC).isoformat(timespec="seconds"),
             unit_title=unit_title,
             rig=capture.rig or RigProfile(),
-            readings=result.readings,
-            trust=result.trust,
+            findings=found(result.readings, result.trust),
             derived_from=derived.id if derived else None,
             superseded_by=None,
             capture_id=derived.capture_id if derived else 0,

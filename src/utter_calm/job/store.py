@@ -7,6 +7,7 @@ for whatever SQLite has to say.
 from __future__ import annotations
 
 import contextlib
+import functools
 import gc
 import os
 import sqlite3
@@ -24,13 +25,17 @@ from utter_calm.formats.lossless import decode, encode
 from utter_calm.job import schema
 from utter_calm.job.cell import Cell
 from utter_calm.job.model import JobDocument, Setup
-from utter_calm.job.take import TakeSummary
+from utter_calm.job.take import Findings, TakeSummary
 from utter_calm.measure.capture import Capture, Part
 from utter_calm.measure.result import Reading, Result, Trace, Trust
 from utter_calm.rig import RigProfile
 
 T = TypeVar("T")
 _MOST_POINTS = 5_000_000
+_UNREADABLE = Trust(
+    "unreadable",
+    "the readings of this take are damaged in the file; its samples may be whole: analyse it again, or restore a copy",
+)
 _COLUMNS = (
     "id, step, kind, role, setup, settings, taken_at, unit_title, rig, readings, trust, derived_from, superseded_by, "
     "capture, note"
@@ -299,13 +304,19 @@ class JobStore:
             taken_at=row[6],
             unit_title=row[7],
             rig=once(row[8], RigProfile),
-            readings=self._decode(row[9], tuple[Reading, ...]),
-            trust=once(row[10], tuple[Trust, ...]),
+            findings=functools.cache(functools.partial(self._findings, row[9], row[10])),
             derived_from=row[11],
             superseded_by=row[12],
             capture_id=row[13],
             note=row[14],
         )
+
+    def _findings(self, readings: Any, trust: Any) -> Findings:  # noqa: ANN401
+        """Decode what was computed; where that fails the take says so, and its samples can still be analysed again."""
+        try:
+            return Findings(self._decode(readings, tuple[Reading, ...]), self._decode(trust, tuple[Trust, ...]))
+        except JobFileError:
+            return Findings((), (_UNREADABLE,))
 
     def _decode(self, text: Any, kind: type[T]) -> T:  # noqa: ANN401
         try:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from utter_calm.job.model import Setup
 from utter_calm.measure.kind import SettingValues
@@ -11,6 +13,19 @@ from utter_calm.rig import RigProfile
 
 UNIT = "unit"
 FLOOR = "floor"
+
+
+class Findings(NamedTuple):
+    """What was computed from the samples of a take, without its traces."""
+
+    readings: tuple[Reading, ...]
+    trust: tuple[Trust, ...]
+
+
+def found(readings: tuple[Reading, ...], trust: tuple[Trust, ...]) -> Callable[[], Findings]:
+    """Give findings that are at hand in the form in which a take holds them."""
+    findings = Findings(readings, trust)
+    return lambda: findings
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -33,8 +48,9 @@ class TakeSummary:
         ISO 8601, UTC.
     unit_title
         What was under test.
-    readings, trust
-        As computed.
+    findings
+        Gives what was computed. A function, for a job holds thousands of takes of which few are looked at: a stored take
+        is decoded when it is first asked.
     derived_from
         Id of the take whose capture this one was computed from again, or None.
     superseded_by
@@ -54,12 +70,21 @@ class TakeSummary:
     taken_at: str
     unit_title: str
     rig: RigProfile
-    readings: tuple[Reading, ...]
-    trust: tuple[Trust, ...]
+    findings: Callable[[], Findings]
     derived_from: int | None
     superseded_by: int | None
     capture_id: int
     note: str = ""
+
+    @property
+    def readings(self) -> tuple[Reading, ...]:
+        """Readings as computed."""
+        return self.findings().readings
+
+    @property
+    def trust(self) -> tuple[Trust, ...]:
+        """How far they can be believed."""
+        return self.findings().trust
 
     def reading(self, name: str, channel: int = 1) -> Reading | None:
         """Find a reading."""

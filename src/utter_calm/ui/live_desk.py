@@ -7,7 +7,7 @@ from PySide6.QtCore import QObject, QTimer, Signal
 
 from utter_calm.errors import InputError, UtterCalmError
 from utter_calm.job.model import Setup
-from utter_calm.job.take import Take, TakeSummary
+from utter_calm.job.take import Take, TakeSummary, found
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.kinds import is_floored, kind_of
 from utter_calm.measure.live import LiveFrame
@@ -191,6 +191,6 @@ def _dressed(result: Result, session: JobSession) -> Take:
     floor = next((session.job.floor(s.id) for s in plan.steps if s.kind == "first_look"), None)
     if floor is not None:
         result = result.with_floor(Result(floor.readings), is_floored)
-    summary = TakeSummary(0, "live", "first_look", "unit", Setup(), {}, "", plan.unit.title, plan.rig, result.readings, (), None,
+    summary = TakeSummary(0, "live", "first_look", "unit", Setup(), {}, "", plan.unit.title, plan.rig, found(result.readings, ()), None,
                           None, 0)  # fmt: skip
     return Take(summary, result)
