@@ -86,3 +86,10 @@ def test_all_readings_as_a_table(measured, tmp_path, capsys):
     assert len(lines) > 100
     assert run(["table", str(measured.path), "--csv", str(tmp_path / "r.json")]) == 0
     assert {r["name"] for r in json.loads((tmp_path / "r.json").read_text())} >= {"gain", "thd_n", "upper_corner"}
+
+
+def test_of_many_repeats_the_newest_count_so_that_a_day_of_takes_is_shown_at_once():
+    day = [take(k, 2.0 + k / 1000).summary for k in range(1, 251)]
+    kept = repeats_of(day[-1], day)
+    assert [t.id for t in kept] == list(range(151, 251))
+    assert spread_of("gain", 1, "", kept).mean == pytest.approx(2.2005)

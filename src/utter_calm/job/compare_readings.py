@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+from itertools import islice
 
 import numpy as np
 
@@ -57,15 +58,23 @@ class CurvePair:
     repeatability: float | None
 
 
-def repeats_of(take: TakeSummary, takes: Iterable[TakeSummary]) -> tuple[TakeSummary, ...]:
-    """Takes of the same step, unit and conditions with the same settings, itself among them, none computed twice."""
-    return tuple(
+MOST_REPEATS = 100
+"""Newest takes that a spread is computed from: enough to know it within 7 %, few enough to be shown at once."""
+
+
+def repeats_of(take: TakeSummary, takes: Sequence[TakeSummary]) -> tuple[TakeSummary, ...]:
+    """Newest takes of the same step, unit and conditions with the same settings, none computed twice, oldest first.
+
+    The take itself is among them unless :data:`MOST_REPEATS` are newer.
+    """
+    alike = (
         t
-        for t in takes
+        for t in reversed(takes)
         if (t.step, t.role, t.setup, t.unit_title) == (take.step, take.role, take.setup, take.unit_title)
         and t.settings == take.settings
         and t.derived_from is None
     )
+    return tuple(islice(alike, MOST_REPEATS))[::-1]
 
 
 def spread_of(name: str, channel: int, variant: str, repeats: Iterable[TakeSummary]) -> Spread | None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+from dataclasses import fields
 from pathlib import Path
 
 import msgspec
@@ -105,8 +106,9 @@ def take_as_builtins(take: Take) -> dict[str, object]:
             return value.tolist()
         raise NotImplementedError
 
+    summary = {f.name: getattr(take.summary, f.name) for f in fields(take.summary) if f.name != "findings"}
     return {
-        "take": msgspec.to_builtins(take.summary),
+        "take": msgspec.to_builtins(summary),
         "readings": msgspec.to_builtins(take.result.readings),
         "traces": msgspec.to_builtins(take.result.traces, enc_hook=plain),
         "trust": msgspec.to_builtins(take.result.trust),

@@ -7,12 +7,11 @@ for whatever SQLite has to say.
 from __future__ import annotations
 
 import contextlib
-import functools
 import gc
 import os
 import sqlite3
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any, TypeVar, cast
 
@@ -60,6 +59,21 @@ class _Circumstances(msgspec.Struct):
     overload: tuple[bool, ...]
     lost_frames: int
     parts: tuple[Part, ...] = ()
+
+
+class _Later:
+    """Findings that are decoded at the first call. Thousands are made when a job is opened, so it is light."""
+
+    __slots__ = ("_decode", "_findings")
+
+    def __init__(self, decode: Callable[[], Findings]) -> None:
+        self._decode = decode
+        self._findings: Findings | None = None
+
+    def __call__(self) -> Findings:
+        if self._findings is None:
+            self._findings = self._decode()
+        return self._findings
 
 
 class JobStore:
@@ -300,11 +314,11 @@ class JobStore:
             kind=row[2],
             role=row[3],
             setup=once(row[4], Setup),
-            settings=self._decode(row[5], dict[str, float | str]),
+            settings=once(row[5], dict[str, float | str]),
             taken_at=row[6],
             unit_title=row[7],
             rig=once(row[8], RigProfile),
-            findings=functools.cache(functools.partial(self._findings, row[9], row[10])),
+            findings=_Later(lambda: self._findings(row[9], row[10])),
             derived_from=row[11],
             superseded_by=row[12],
             capture_id=row[13],

@@ -44,10 +44,13 @@ class RowsModel(QAbstractTableModel):
         """Give the text of a cell, or what stands behind the row."""
         if not index.isValid():
             return None
-        texts, behind = self._rows[index.row()]
         if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
-            return texts[index.column()]
-        return behind if role == ROW_ROLE else None
+            return self.texts(index.row())[index.column()]
+        return self._rows[index.row()][1] if role == ROW_ROLE else None
+
+    def texts(self, row: int) -> tuple[str, ...]:
+        """Give the texts of a row."""
+        return self._rows[row][0]
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:  # noqa: ANN401
         """Give the headings."""
@@ -72,20 +75,20 @@ class ClaimsModel(RowsModel):
 
 
 class TakesModel(RowsModel):
-    """All takes, newest first."""
+    """All takes, newest first. A row's texts are made when it is drawn: a job may hold thousands."""
 
     headings = ("take", "step", "of", "taken at (UTC)", "trust", "note")
 
     def renew(self, job: Job, _plan: Plan) -> None:
         """Look at the job again."""
-        titles = {s.id: s.title for s in job.document.steps}
-        rows: list[tuple[tuple[str, ...], TakeSummary]] = []
-        for take in reversed(job.takes):
-            title = take_title(take).partition(": ")[2]
-            old = f"{title} (superseded by {take.superseded_by})" if take.superseded_by else title
-            grave = "; ".join(t.text for t in take.trust if t.grave)
-            when = take.taken_at.replace("T", " ").removesuffix("+00:00")
-            rows.append(
-                ((str(take.id), titles.get(take.step, take.step), old, when, grave or "clean", take.note), take)
-            )
-        self.replace_rows(rows)
+        self._titles = {s.id: s.title for s in job.document.steps}
+        self.replace_rows([((), take) for take in reversed(job.takes)])
+
+    def texts(self, row: int) -> tuple[str, ...]:
+        """Give the texts of a take."""
+        take: TakeSummary = self._rows[row][1]
+        title = take_title(take).partition(": ")[2]
+        old = f"{title} (superseded by {take.superseded_by})" if take.superseded_by else title
+        grave = "; ".join(t.text for t in take.trust if t.grave)
+        when = take.taken_at.replace("T", " ").removesuffix("+00:00")
+        return str(take.id), self._titles.get(take.step, take.step), old, when, grave or "clean", take.note
