@@ -6,6 +6,7 @@ import pytest
 from utter_calm.errors import InputError
 from utter_calm.measure.live_watch import HISTORY_S, ClipWatch, HumReading, HumWatch, hum_of
 from utter_calm.present.calculator import FIELDS, convert
+from utter_calm.present.hum import hum_panel, hum_view
 
 RATE = 96_000
 
@@ -47,6 +48,43 @@ def test_before_and_now_with_events_between():
     watch.add(HumReading(6 + HISTORY_S, 50.0, (1e-4, 1e-4)))
     assert len(watch.history()[0]) == 2
     assert [e.text for e in watch.events] == ["lights off"]
+
+
+def test_a_mark_is_set_at_once_and_named_later_and_each_knows_what_it_did():
+    watch = HumWatch()
+    watch.name_last("nothing yet")
+    for second, rms in enumerate((1e-4, 1e-4, 1e-5, 1e-5, 1e-3)):
+        watch.add(HumReading(second, 50.0, (rms, 1e-7)))
+        if second in (1, 3):
+            watch.mark()
+    assert [e.text for e in watch.events] == ["no. 1", "no. 2"]
+    watch.name_last("battery")
+    watch.name_last("")
+    assert [(e.text, e.at_s) for e in watch.events] == [("no. 1", 1), ("battery", 3)]
+    assert [moved for _, moved in watch.effects()] == pytest.approx([-20.0, 40.0])
+    assert watch.change_db() == pytest.approx(40.0)
+
+
+def test_the_hum_in_words_and_its_lines_with_what_each_did():
+    watch = HumWatch()
+    assert hum_view(watch) is None
+    assert hum_panel(watch) is None
+    watch.add(HumReading(0, 50.0, (1e-6, 1e-4), ((1, 6e-5), (3, 8e-5))))
+    watch.mark("lights <off>")
+    watch.add(HumReading(1, 50.0, (1e-6, 2e-4), ((1, 1.2e-4), (2, 1e-5), (3, 8e-5))))
+    view = hum_view(watch)
+    assert str(view.number) == "200 µV"
+    assert view.change == "+6.0 dB"
+    assert "50.00 Hz and its multiples, channel 2; −74.0 dBV, since “lights <off>”" in view.words
+    assert view.log == ("lights <off>: 100 µV, then +6.0 dB",)
+    rows = hum_panel(watch).main
+    assert [(r.title, str(r.values[0])) for r in rows] == [
+        ("50.0 Hz, 1 × mains", "120 µV"), ("150.0 Hz, 3 × mains", "80.0 µV"), ("100.0 Hz, 2 × mains", "10.0 µV")]  # fmt: skip
+    assert [r.beside for r in rows] == [
+        "+6.0 dB since the mark · the loudest", "0.0 dB since the mark · −3.5 dB re the loudest", "−21.6 dB re the loudest"]  # fmt: skip
+    watch.add(HumReading(2, None, (1e-7, 1e-7)))
+    assert hum_panel(watch) is None
+    assert "could hide in the noise" in hum_view(watch).words
 
 
 def test_the_onset_is_told_while_the_knob_is_turned():

@@ -26,17 +26,37 @@ def test_hum_is_hunted_marked_and_kept(qtbot, fresh_window):
     reading = desk.hum.latest
     assert reading.mains_hz == pytest.approx(50.02, abs=0.05)
     assert max(reading.rms) > min(reading.rms) > 1e-6
+    assert space.readings._view.main[0].title.endswith("× mains")
+    assert space.chain.links["signal"]._view.main == "no signal"
+    desk.mark()  # the moment
     form = event_form(desk, space)
     qtbot.addWidget(form)
     form.accept()
-    assert "what was done" in form._error.text()
+    assert [e.text for e in desk.hum.events] == ["no. 1"]
+    form = event_form(desk, space)
+    qtbot.addWidget(form)
     form.fields["text"].setText("lights off")
     form.accept()
     assert "lights off" in space.live_pane.events.text()
     qtbot.waitUntil(lambda: "since “lights off”" in space.live_pane.hum.text(), timeout=LONG)
+    qtbot.waitUntil(lambda: space.live_pane.history.event_texts() == ["lights off"], timeout=LONG)
     assert "dB" in space.live_pane.hum.text()
-    desk.keep()
-    assert "no step “Noise”" in space.message.text()  # this plan has none: said, and nothing is lost
+    labels = [c.label for c in space.live_pane.spectrum.view.curves]
+    assert labels[:2] == ["before, ch 1", "before, ch 2"]  # frozen at the mark, behind what is heard now
+    desk.mark()
+    form = event_form(desk, space)
+    qtbot.addWidget(form)
+    form.fields["text"].setText("battery")
+    with qtbot.waitSignal(space.session.takes_changed, timeout=LONG):
+        form._buttons.itemAt(0).widget().click()
+    (take,) = space.session.job.takes
+    assert (take.kind, take.note) == ("noise", "after “battery”")
+    assert [s.kind for s in space.session.plan.steps][
+        -1
+    ] == "noise"  # the plan had none: it was added, undo takes it back
+    space.session.undo.undo()
+    assert "noise" not in [s.kind for s in space.session.plan.steps]
+    assert len(space.session.job.takes) == 1
     press(qtbot, fresh_window, Qt.Key.Key_Escape)
     assert not desk.running
 

@@ -116,8 +116,10 @@ def test_an_empty_plot_says_so_and_takes_no_cursor(canvas):
 
 def test_themes_change_what_is_shown(canvas):
     canvas.show_view(view(curve(5.0, label="a")))
+    canvas.viewport().grab()  # painted once: what is kept of it must not outlive the theme
     canvas.apply_palette(DARK)
     assert canvas._axes["left"].palette_ is DARK
+    assert near(pixel(canvas, 1_000, -5.0), DARK.grid)
     canvas.apply_palette(LIGHT)
 
 
@@ -125,6 +127,20 @@ def test_live_heights_move_the_curves(canvas):
     canvas.show_view(view(curve(5.0)))
     canvas.update_curves([np.full(300, -5.0)])
     assert near(pixel(canvas, 1_000, -5.0), LIGHT.hues[0])
+
+
+def test_live_heights_reach_their_curves_in_whatever_order_these_are_drawn(canvas):
+    canvas.show_view(view(curve(5.0, hue=0, focus=True), curve(0.0, hue=1, focus=False)))
+    canvas.update_curves([np.full(300, -5.0), np.full(300, 7.0)])
+    assert near(pixel(canvas, 1_000, -5.0), LIGHT.hues[0])
+    assert near(pixel(canvas, 1_000, 7.0), LIGHT.hues[1], within=150)
+
+
+def test_dense_curves_are_told_by_their_strength_and_others_by_their_dashes():
+    assert curve(channel=2, dense=True, focus=False).dash == ()
+    assert curve(channel=2, dense=True, focus=False).opacity < curve(channel=1, dense=True).opacity == 1
+    assert curve(channel=2, focus=False).dash
+    assert curve(channel=2, focus=False).opacity == 1
 
 
 def test_labels_of_curves_stand_at_their_ends(canvas):

@@ -184,11 +184,15 @@ def test_closing_while_measuring(qtbot, fresh_window):
 
 
 def test_themes_menus_and_about(qtbot, measured_window):
+    canvas = measured_window.workspace.plot.canvas
+    plot = canvas.mapTo(measured_window, canvas.rect().topLeft())
+    places = ((700, 790), (plot.x() + 3, plot.y() + 3))
     light = measured_window.grab().toImage()
     press(qtbot, measured_window, Qt.Key.Key_T, Qt.KeyboardModifier.ControlModifier)
     dark = measured_window.grab().toImage()
-    assert light.pixelColor(700, 790).lightness() > 180
-    assert dark.pixelColor(700, 790).lightness() < 80
+    for x, y in places:
+        assert light.pixelColor(x, y).lightness() > 180
+        assert dark.pixelColor(x, y).lightness() < 80
     measured_window.show_about()
     dialog = measured_window.findChild(AboutDialog)
     assert dialog.isVisible()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import time
 from collections import deque
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -42,11 +42,16 @@ class HumReading:
 
 @dataclass(frozen=True, slots=True)
 class Event:
-    """Something that was done while watching, in words, and what it did."""
+    """Something that was done while watching, in words, and the hum when it was noted."""
 
     at_s: float
     text: str
-    rms: float
+    hum: HumReading
+
+    @property
+    def rms(self) -> float:
+        """Of the louder channel."""
+        return max(self.hum.rms)
 
 
 def hum_of(volts: FloatArray, rate_hz: float, at_s: float | None = None) -> HumReading:
@@ -78,8 +83,12 @@ class HumWatch:
 
     def __init__(self) -> None:
         self._readings: deque[HumReading] = deque()
-        self.before: HumReading | None = None
         self.events: list[Event] = []
+
+    @property
+    def before(self) -> HumReading | None:
+        """What was heard at the last mark; None without one."""
+        return self.events[-1].hum if self.events else None
 
     def add(self, reading: HumReading) -> None:
         """Take a reading; those older than the history are let go."""
@@ -99,22 +108,34 @@ class HumWatch:
         end = self._readings[-1].at_s
         return np.array([r.at_s - end for r in self._readings]), np.array([r.rms for r in self._readings])
 
-    def mark(self, text: str) -> Event | None:
-        """Note what was just done; from here on the difference counts. None before the first reading."""
+    def mark(self, text: str = "") -> Event | None:
+        """Note that something is done; from here on the difference counts. None before the first reading.
+
+        Without a text it gets a number; :meth:`name_last` gives it words later, for the moment must not wait for them.
+        """
         now = self.latest
         if now is None:
             return None
-        self.before = now
-        event = Event(now.at_s, text, max(now.rms))
+        event = Event(now.at_s, text or f"no. {len(self.events) + 1}", now)
         self.events.append(event)
         return event
 
+    def name_last(self, text: str) -> None:
+        """Put the last event into words; without any event, or without words, nothing happens."""
+        if self.events and text:
+            self.events[-1] = replace(self.events[-1], text=text)
+
+    def effects(self) -> list[tuple[Event, float | None]]:
+        """Give each event with how far the louder channel moved, in dB, until the next event or until now."""
+        heard = [*(event.rms for event in self.events[1:]), max(self.latest.rms) if self.latest else 0.0]
+        out: list[tuple[Event, float | None]] = []
+        for event, after in zip(self.events, heard[: len(self.events)], strict=True):
+            out.append((event, 20 * math.log10(after / event.rms) if after > 0 and event.rms > 0 else None))
+        return out
+
     def change_db(self) -> float | None:
         """How far the louder channel has moved since the last mark; None without one."""
-        now = self.latest
-        if now is None or self.before is None or not max(self.before.rms) > 0:
-            return None
-        return 20 * math.log10(max(now.rms) / max(self.before.rms))
+        return self.effects()[-1][1] if self.events else None
 
 
 class ClipWatch:

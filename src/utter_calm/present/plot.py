@@ -16,6 +16,7 @@ from utter_calm.measure.kind import PlotSpec, Scale
 from utter_calm.measure.kinds import definition, kind_of
 from utter_calm.measure.result import Trace
 from utter_calm.present.axis import Axis, sensible_range
+from utter_calm.present.palette import DASHES
 from utter_calm.present.words import label, title_lines
 
 FloatArray = npt.NDArray[np.float64]
@@ -57,6 +58,16 @@ class CurveView:
     invalid_reason: str = ""
     dense: bool = False
     doubtful: npt.NDArray[np.bool_] | None = None
+
+    @property
+    def dash(self) -> tuple[float, ...]:
+        """Dash pattern of its channel, in pen widths; dashes would be lost in a dense curve, which is told by its opacity."""
+        return () if self.dense else DASHES[(self.channel - 1) % len(DASHES)]
+
+    @property
+    def opacity(self) -> float:
+        """How strongly it is drawn, from 0 to 1."""
+        return 0.5 if self.dense and not self.focus else 1.0
 
 
 @dataclass(frozen=True, slots=True, eq=False)

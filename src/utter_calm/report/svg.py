@@ -9,7 +9,7 @@ import numpy.typing as npt
 
 from utter_calm.present.axis import height_ticks, linear_ticks, log_ticks, percent_ticks, tick_text
 from utter_calm.present.layout import spread_labels, thinned
-from utter_calm.present.palette import DASHES, LIGHT, Palette
+from utter_calm.present.palette import LIGHT, Palette
 from utter_calm.present.plot import BoundView, CurveView, PlotView
 
 FloatArray = npt.NDArray[np.float64]
@@ -133,9 +133,8 @@ def _bound(frame: _Frame, bound: BoundView, palette: Palette) -> str:
 def _curve(frame: _Frame, curve: CurveView, palette: Palette) -> list[str]:
     colour = palette.hues[curve.hue % len(palette.hues)]
     width = 0.9 if curve.dense else 2.0 if curve.focus else 1.3
-    dash = DASHES[(curve.channel - 1) % len(DASHES)]
-    dashes = f' stroke-dasharray="{" ".join(str(d * width) for d in dash)}"' if dash and not curve.dense else ""
-    opacity = ' stroke-opacity="0.6"' if curve.dense and not curve.focus else ""
+    dashes = f' stroke-dasharray="{" ".join(str(d * width) for d in curve.dash)}"' if curve.dash else ""
+    opacity = f' stroke-opacity="{curve.opacity:g}"' if curve.opacity < 1 else ""
     inside = np.ones(len(curve.x), dtype=bool)
     if curve.valid is not None:
         inside = (curve.x >= curve.valid[0] * (1 - 1e-9)) & (curve.x <= curve.valid[1] * (1 + 1e-9))

@@ -40,9 +40,9 @@ class ChainLink(QAbstractButton):
         self.setToolTip("\n".join(t for t in (tip, view.badge, view.warning, "Press to edit") if t))
         self.update()
 
-    def show_live(self, text: str) -> None:
-        """Say what is being played now, in the second line."""
-        self.show_view(replace(self._view, sub=text))
+    def show_live(self, main: str, sub: str) -> None:
+        """Say what is being played now."""
+        self.show_view(replace(self._view, main=main, sub=sub))
 
     def set_meter(self, levels: tuple[float, ...]) -> None:
         """Show how full the input is, as parts of full scale for each channel."""

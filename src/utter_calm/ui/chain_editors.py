@@ -289,10 +289,7 @@ def add_step_editor(session: JobSession, parent: QWidget) -> PopupForm:
         chooser.addItem(f"{kind.title}: {kind.question}", kind.key)
 
     def apply(form: PopupForm) -> None:
-        kind = KINDS[str(chooser.currentData())]
-        ident = session.document.free_step_id(kind.key.replace("_", "-"))
-        step = Step(ident, kind.key, label=form.text("label")).with_settings(kind.settings_type())
-        session.edit_plan(f"add {step.title}", replace(session.plan, steps=(*session.plan.steps, step)))
+        session.add_step(str(chooser.currentData()), form.text("label"))
 
     lines = [
         FormLine("kind", "Measure", chooser),

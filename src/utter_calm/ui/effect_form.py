@@ -6,7 +6,6 @@ from dataclasses import replace
 
 from PySide6.QtWidgets import QComboBox, QWidget
 
-from utter_calm.errors import InputError
 from utter_calm.measure.level_effect import UNITS, Effect
 from utter_calm.quantities import parse_quantity
 from utter_calm.ui.chain_editors import text_line
@@ -50,9 +49,14 @@ def event_form(desk: LiveDesk, parent: QWidget) -> PopupForm:
     """Ask what was just done."""
 
     def apply(form: PopupForm) -> None:
-        text = form.text("text")
-        if not text:
-            raise InputError("Say in a word or two what was done.", hint="As in: lights off.")
-        desk.mark(text)
+        desk.name_mark(form.text("text"))
 
-    return PopupForm(parent, "What did you just do?", [FormLine("text", "Event", text_line("", "Event"))], apply)
+    def keep() -> None:
+        desk.name_mark(form.text("text"))
+        desk.keep()
+
+    line = text_line("", "Event")
+    line.setPlaceholderText("lights off, other lead, battery …")
+    form = PopupForm(parent, "The moment is marked. What do you do?", [FormLine("text", "Event", line)], apply)
+    form.add_button("Keep as a take", keep)
+    return form

@@ -9,10 +9,12 @@ from utter_calm.errors import InputError, UtterCalmError
 from utter_calm.job.model import Setup
 from utter_calm.job.take import Take, TakeSummary, found
 from utter_calm.measure.capture import Capture
-from utter_calm.measure.kinds import is_floored, kind_of
+from utter_calm.measure.kinds import is_floored
 from utter_calm.measure.live import LiveFrame
 from utter_calm.measure.live_watch import ClipWatch, HumWatch, hum_of
 from utter_calm.measure.result import Result
+from utter_calm.present.hum import hum_panel
+from utter_calm.present.panel import panel_view
 from utter_calm.quantities import si_text
 from utter_calm.ui.live_control import LiveControl
 from utter_calm.ui.live_pane import LivePane
@@ -27,7 +29,7 @@ _KEEP_S = 1.6
 class LiveDesk(QObject):
     """Puts control, pane and watches together.
 
-    ``told`` carries words for the message line; ``panel`` a dressed take for the readings, or None; ``started`` and ``stopped``
+    ``told`` carries words for the message line; ``panel`` a view for the readings; ``started`` and ``stopped``
     tell the workspace to give the middle to the live view and take it back; ``metered`` carries the input's peak shares.
     """
 
@@ -70,14 +72,22 @@ class LiveDesk(QObject):
             except UtterCalmError as problem:
                 self.told.emit(str(problem))
 
-    def mark(self, text: str) -> None:
-        """Note what was just done; from here on the difference counts."""
+    def mark(self, text: str = "") -> None:
+        """Note that something is done; from here on the difference counts, and the spectrum of before stands behind."""
         if self.hum is not None:
-            event = self.hum.mark(text)
-            if event is not None:
-                self.pane.show_events([(e.at_s, e.text, e.rms) for e in self.hum.events])
+            if self.hum.mark(text) is not None:
+                self.pane.freeze_before()
+                self.pane.show_hum(self.hum)
         elif self.running:
-            self.told.emit(f"Noted at {si_text(self.control.level_v, 'V', digits=3)}: {text}")
+            self.told.emit(f"Noted at {si_text(self.control.level_v, 'V', digits=3)}: {text or 'a moment'}")
+
+    def name_mark(self, text: str) -> None:
+        """Put the last mark into words."""
+        if self.hum is not None:
+            self.hum.name_last(text)
+            self.pane.show_hum(self.hum)
+        elif self.running and text:
+            self.mark(text)
 
     def keep(self, note: str = "") -> None:
         """Keep the last seconds as a take: as noise while hum is hunted, else as a first look."""
@@ -86,10 +96,9 @@ class LiveDesk(QObject):
             self.told.emit("Nothing is running. Start the live view first.")
             return
         wanted = "noise" if self.hum is not None else "first_look"
-        step = next((s for s in self._session.plan.steps if s.kind == wanted), None)
-        if step is None:
-            self.told.emit(f"The plan has no step “{kind_of(wanted).title}” to keep it under. Add one with “+ step”.")
-            return
+        step = next((s for s in self._session.plan.steps if s.kind == wanted), None) or self._session.add_step(wanted)
+        if not note and self.hum is not None and self.hum.events:
+            note = f"after “{self.hum.events[-1].text}”"
         shot = tone.snapshot(round(_KEEP_S * tone.rate_hz), peek=True)
         rig, plan = self._session.plan.rig, self._session.plan
         setup = next(
@@ -144,7 +153,7 @@ class LiveDesk(QObject):
         if frame.result is None or frame.result is self._result or self.hum is not None:
             return
         self._result = frame.result
-        self.panel.emit(_dressed(frame.result, self._session))
+        self.panel.emit(panel_view(_dressed(frame.result, self._session), ()))
         self._watch_clipping(frame.result)
 
     def _watch_clipping(self, result: Result) -> None:
@@ -179,6 +188,7 @@ class LiveDesk(QObject):
         if self.hum is not None and self.running:
             self.hum.add(reading)
             self.pane.show_hum(self.hum)
+            self.panel.emit(hum_panel(self.hum))
 
     def _ended(self, problem: UtterCalmError) -> None:
         self.control.mute()

@@ -2,25 +2,28 @@
 
 from __future__ import annotations
 
+from html import escape
+
 import numpy as np
 from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from utter_calm.measure.live import LiveAnalyser, LiveFrame
 from utter_calm.measure.live_watch import HumWatch
-from utter_calm.present.axis import Axis, sensible_range
+from utter_calm.present.axis import Axis
+from utter_calm.present.hum import hum_view
 from utter_calm.present.plot import CurveView, PlotView
-from utter_calm.quantities import si_text, volts_to_dbv
-from utter_calm.quantities.text import fixed
+from utter_calm.ui.hum_history import HumHistory
 from utter_calm.ui.plot_canvas import PlotCanvas
 from utter_calm.ui.theme import current_palette
 
 AVERAGES = (1, 4, 16, 64)
 _POINTS = 1400
+_MOST_EVENTS = 6
 _PERIOD_MS = 25
 _TONE_WORDS = "Ctrl+Up and Ctrl+Down change the level while it runs, K keeps a take, Esc mutes."
 _HUM_WORDS = (
-    "N notes what you just did (lights off, battery), from then on the difference counts; F freezes, K keeps a take."
+    "N marks the moment: press it, change something (lights, a lead, battery), and see what it did. K keeps a take."
 )
 
 
@@ -56,12 +59,13 @@ class LivePane(QWidget):
         layout.addWidget(self.hum)
         self.words = QLabel(_TONE_WORDS)
         self.words.setProperty("role", "soft")
+        self.words.setWordWrap(True)
         layout.addWidget(self.words)
         self.spectrum = PlotCanvas()
         layout.addWidget(self.spectrum, 3)
         self.wave = PlotCanvas(interactive=False)
         layout.addWidget(self.wave, 2)
-        self.history = PlotCanvas(interactive=False)
+        self.history = HumHistory()
         self.history.hide()
         layout.addWidget(self.history, 2)
         self.events = QLabel()
@@ -84,7 +88,7 @@ class LivePane(QWidget):
         self._frozen: np.ndarray | None = None
         self._edges: np.ndarray | None = None
         self._grid = np.empty(0)
-        self._wave_top = 0.0
+        self._wave_top, self._top = 0.0, np.inf
         self.frames_drawn = 0
 
     @staticmethod
@@ -118,13 +122,18 @@ class LivePane(QWidget):
     def toggle_freeze(self) -> None:
         """Keep the present spectrum behind, or let it go."""
         frame = self._analyser.latest if self._analyser else None
-        if self._frozen is not None or frame is None:
-            self._frozen = None
-        else:
-            self._frozen = self._heights(frame)
+        self._hold(None if self._frozen is not None else frame)
+
+    def freeze_before(self) -> None:
+        """Keep the present spectrum behind as what was before, in place of any older one."""
+        self._hold(self._analyser.latest if self._analyser else None)
+
+    def _hold(self, frame: LiveFrame | None) -> None:
+        self._frozen = None if frame is None else self._heights(frame)
         self.freeze.setText("let go   F" if self._frozen is not None else "freeze   F")
-        if frame is not None:
-            self._lay_out(frame)
+        newest = self._analyser.latest if self._analyser else None
+        if newest is not None:
+            self._lay_out(newest)
 
     def next_average(self) -> None:
         """Choose the next number of averages."""
@@ -135,42 +144,20 @@ class LivePane(QWidget):
             self._analyser.set_average(count)
 
     def show_hum(self, watch: HumWatch) -> None:
-        """Show the hum as one large number, what it did since the last mark, and its history."""
-        now = watch.latest
-        if now is None:
+        """Show the hum as one large number, what it did since the last mark, its history and the log of events."""
+        view = hum_view(watch)
+        if view is None:
             return
         p = current_palette()
-        loudest = max(now.rms)
-        channel = now.rms.index(loudest) + 1
-        family = (
-            f"{now.mains_hz:.2f} Hz and its multiples, channel {channel}"
-            if now.mains_hz
-            else "no mains family stands out: less than this could hide in the noise"
-        )
-        change = watch.change_db()
-        moved = ""
-        if change is not None:
-            colour, sign = (p.good, "") if change < 0 else (p.bad, "+")
-            moved = f'&nbsp;&nbsp;<span style="color:{colour}">{sign}{fixed(change, 1)} dB</span>'
-        since = f" since “{watch.events[-1].text}”" if watch.events else ""
+        colour = p.good if view.change_db is not None and view.change_db < 0 else p.bad
+        moved = f'&nbsp;&nbsp;<span style="color:{colour}">{view.change}</span>' if view.change else ""
         self.hum.setText(
-            f'<span style="font-size:40px; font-weight:600">{si_text(loudest, "V", digits=3)}</span>'
+            f'<span style="font-size:40px; font-weight:600">{view.number}</span>'
             f'<span style="font-size:28px; font-weight:600">{moved}</span>'
-            f'<br><span style="color:{p.soft_text}">{family}; {fixed(volts_to_dbv(max(loudest, 1e-12)), 1)} dBV{since}</span>'
+            f'<br><span style="color:{p.soft_text}">{escape(view.words)}</span>'
         )
-        at, rms = watch.history()
-        if len(at) < 2:
-            return
-        heights = 20 * np.log10(np.maximum(rms, 1e-9))
-        curves = tuple(CurveView(at, heights[:, c], f"ch {c + 1}", 0, c + 1) for c in range(heights.shape[1]))
-        low, high = sensible_range(heights, least_span=20, step=5)
-        x = Axis("seconds before now", min(-30.0, float(at[0])), 0.0)
-        self.history.show_view(PlotView("Hum", "", "", x, Axis("hum in dBV", low, high), curves))
-
-    def show_events(self, events: list[tuple[float, str, float]]) -> None:
-        """List what was done and what the hum was then, the newest first."""
-        lines = [f"{text}: {si_text(rms, 'V', digits=3)}" for _, text, rms in reversed(events[-6:])]
-        self.events.setText(" · ".join(lines))
+        self.history.show_watch(watch)
+        self.events.setText(" · ".join(view.log[:_MOST_EVENTS]))
 
     def _tick(self) -> None:
         frame = self._analyser.latest if self._analyser else None
@@ -182,6 +169,8 @@ class LivePane(QWidget):
         if self._edges is None or (not self._hunting and not 0.45 * self._wave_top < top < self._wave_top):
             self._lay_out(frame)
         heights = self._heights(frame)
+        if float(heights.max()) > self._top:
+            self._lay_out(frame)
         frozen = [self._frozen[:, c] for c in range(self._frozen.shape[1])] if self._frozen is not None else []
         order = [*frozen, *(heights[:, c] for c in range(heights.shape[1]))]
         self.spectrum.update_curves(order)
@@ -207,7 +196,7 @@ class LivePane(QWidget):
     def _lay_out_grid(self, frame: LiveFrame) -> None:
         f = frame.frequency_hz
         wanted = np.searchsorted(f, np.geomspace(max(20.0, f[1]), f[-1], _POINTS))
-        self._edges = np.unique(np.minimum(wanted, len(f) - 1))
+        self._edges = np.unique(np.minimum(wanted, len(f) - 1))[:-1]  # the line at half the rate is no measure of noise
         self._last = len(f)
         self._grid = f[self._edges]
 
@@ -222,9 +211,12 @@ class LivePane(QWidget):
                 label = f"before, ch {c + 1}"
                 curves.append(CurveView(self._grid, self._frozen[:, c], label, 1, c + 1, focus=False, dense=True))
         for c in range(channels):
-            curves.append(CurveView(self._grid, heights[:, c], f"ch {c + 1}", 0, c + 1, dense=True))
+            curves.append(CurveView(self._grid, heights[:, c], f"ch {c + 1}", 0, c + 1, focus=c == 0, dense=True))
         x = Axis("frequency in Hz", float(self._grid[0]), float(self._grid[-1]), log=True)
-        y = Axis("level in dBV", -140.0, 20.0 * np.ceil((float(heights.max()) + 6) / 20))
+        held = float(self._frozen.max()) if self._frozen is not None else -np.inf
+        top = self._top = 20.0 * np.ceil((max(float(heights.max()), held) + 6) / 20)
+        floor = 20.0 * np.floor((float(np.percentile(heights, 2)) - 4) / 20)
+        y = Axis("level in dBV", max(min(floor, top - 80.0), -180.0), top)
         self.spectrum.show_view(PlotView("Spectrum", "", "", x, y, tuple(curves)))
         self._wave_top = 1.25 * float(np.max(np.abs(frame.wave))) or 1.0
         self._wave_points = len(frame.wave) - 4

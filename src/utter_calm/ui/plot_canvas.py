@@ -12,7 +12,7 @@ from PySide6.QtGui import QColor, QPen
 from PySide6.QtWidgets import QGraphicsItem, QGraphicsPathItem, QWidget
 
 from utter_calm.present.layout import thinned
-from utter_calm.present.palette import DASHES, Palette
+from utter_calm.present.palette import Palette
 from utter_calm.present.plot import BoundView, CurveView, PlotView
 from utter_calm.ui.many_curves import ManyCurves
 from utter_calm.ui.plot_items import Grid, LabelAxis, Scale, ScaleAxis
@@ -83,7 +83,9 @@ class PlotCanvas(pg.PlotWidget):
 
     def apply_palette(self, palette: Palette) -> None:
         """Change the theme."""
+        self.resetCachedContent()  # the ground beneath was painted in the other theme
         self._grid.palette_ = palette
+        self._grid.update()
         for axis in self._axes.values():
             axis.palette_ = palette
         self._cursor.setPen(_pen(palette.soft_text, 1))
@@ -118,11 +120,15 @@ class PlotCanvas(pg.PlotWidget):
         for bound in view.bounds:
             self._add_bound(bound, palette)
         crowd = ManyCurves() if len(view.curves) > _CROWD else None
-        for curve in sorted(view.curves, key=lambda c: c.focus):
+        drawn = {}
+        for number, curve in sorted(
+            enumerate(view.curves), key=lambda item: item[1].focus
+        ):  # what has weight comes last
             if crowd is not None and not curve.focus:
                 crowd.add(self._places(curve.x), curve.y, self._colour(curve, palette))
             else:
-                self._add_curve(curve, palette)
+                drawn[number] = self._add_curve(curve, palette)
+        self._curves = [drawn[number] for number in sorted(drawn)]
         if crowd is not None:
             self._add(crowd)
         self._axes["bottom"].update()
@@ -252,7 +258,7 @@ class PlotCanvas(pg.PlotWidget):
     def _colour(curve: CurveView, palette: Palette) -> QColor:
         return QColor(palette.hues[curve.hue % len(palette.hues)])
 
-    def _add_curve(self, curve: CurveView, palette: Palette) -> None:
+    def _add_curve(self, curve: CurveView, palette: Palette) -> tuple[CurveView, pg.PlotCurveItem]:
         colour = self._colour(curve, palette)
         inside = np.ones(len(curve.x), dtype=bool)
         if curve.valid is not None:
@@ -264,21 +270,18 @@ class PlotCanvas(pg.PlotWidget):
                     pen = _pen(faded, 1)
                     pen.setStyle(Qt.PenStyle.DotLine)
                     self._line(curve.x[part], curve.y[part], pen, smooth=False)
-        if curve.dense and not curve.focus:
-            colour.setAlphaF(0.5)
+        colour.setAlphaF(curve.opacity)
         # thick antialiased lines are very slow on dense, noisy curves: those stay thin
         pen = _pen(colour, 1 if curve.dense else 2 if curve.focus else 1.4)
-        dash = DASHES[(curve.channel - 1) % len(DASHES)]
-        if dash and not curve.dense:
-            pen.setDashPattern(list(dash))
+        if curve.dash:
+            pen.setDashPattern(list(curve.dash))
         if curve.doubtful is not None:
             faint = QColor(colour)
             faint.setAlphaF(0.22)
             self._line(curve.x[inside], curve.y[inside], _pen(faint, 1), smooth=True)
             curve = replace(curve, y=np.where(curve.doubtful, np.nan, curve.y))
             pen.setWidthF(2.0 if curve.focus else 1.4)
-        item = self._line(curve.x[inside], curve.y[inside], pen, smooth=True)
-        self._curves.append((curve, item))
+        return curve, self._line(curve.x[inside], curve.y[inside], pen, smooth=True)
 
     def _line(self, x: np.ndarray, y: np.ndarray, pen: QPen, *, smooth: bool) -> pg.PlotCurveItem:
         at, height = thinned(self._places(x), y, _COLUMNS)

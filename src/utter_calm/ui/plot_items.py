@@ -10,7 +10,7 @@ from PySide6.QtGui import QColor, QFontMetricsF, QPainter, QPen
 
 from utter_calm.present.axis import height_ticks, log_ticks, percent_ticks, tick_text
 from utter_calm.present.layout import spread_labels
-from utter_calm.present.palette import DASHES, Palette
+from utter_calm.present.palette import Palette
 from utter_calm.present.plot import CurveView
 from utter_calm.ui.theme import font
 
@@ -172,9 +172,11 @@ class LabelAxis(pg.AxisItem):
         for (curve, _), y in zip(self._entries, places, strict=True):
             colour = QColor(self.palette_.hues[curve.hue % len(self.palette_.hues)])
             pen = QPen(colour, 1.8)
-            dash = DASHES[(curve.channel - 1) % len(DASHES)]
-            if dash:
-                pen.setDashPattern([d / 1.5 for d in dash])
+            if curve.dash:
+                pen.setDashPattern([d / 1.5 for d in curve.dash])
+            line = QColor(colour)
+            line.setAlphaF(curve.opacity)
+            pen.setColor(line)
             painter.setPen(pen)
             painter.drawLine(QPointF(6, y), QPointF(24, y))
             painter.setPen(colour)

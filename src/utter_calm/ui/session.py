@@ -20,6 +20,7 @@ from utter_calm.job.recent import remember
 from utter_calm.job.run import Bench
 from utter_calm.job.take import FLOOR, Take, TakeSummary
 from utter_calm.measure.kind import StepSettings
+from utter_calm.measure.kinds import kind_of
 from utter_calm.measure.level_effect import Effect, find_level
 from utter_calm.quantities import si_text
 from utter_calm.ui.worker import Computation, RunWorker
@@ -95,6 +96,14 @@ class JobSession(QObject):
     def edit_plan(self, text: str, plan: Plan) -> None:
         """Change the plan that is looked at, in a way that undo can take back."""
         self.edit(text, self.document.with_plan(self.plan_index, plan))
+
+    def add_step(self, kind_key: str, label: str = "") -> Step:
+        """Add a step of a kind with its default settings to the plan, in a way that undo can take back."""
+        kind = kind_of(kind_key)
+        ident = self.document.free_step_id(kind.key.replace("_", "-"))
+        step = Step(ident, kind.key, label=label).with_settings(kind.settings_type())
+        self.edit_plan(f"add {step.title}", replace(self.plan, steps=(*self.plan.steps, step)))
+        return step
 
     def choose_plan(self, index: int) -> None:
         """Look at another unit's plan."""

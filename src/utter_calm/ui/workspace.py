@@ -24,7 +24,7 @@ from utter_calm.job.prompt import Prompt
 from utter_calm.job.run import RunProgress
 from utter_calm.job.take import FLOOR, Take, TakeSummary
 from utter_calm.present.chain import chain_view, level_of, level_view
-from utter_calm.present.panel import panel_view
+from utter_calm.present.panel import PanelView, panel_view
 from utter_calm.present.search import search_view
 from utter_calm.present.words import take_title
 from utter_calm.quantities import si_text
@@ -162,7 +162,7 @@ class Workspace(QWidget):
         self.desk.started.connect(self._live_started)
         self.desk.stopped.connect(self._live_stopped)
         self.desk.metered.connect(self.chain.links["input"].set_meter)
-        self.desk.panel.connect(lambda take: self.readings.show_view(panel_view(take, ()), "live", None))
+        self.desk.panel.connect(self._live_readings)
 
     # --- what can be done -----------------------------------------------------------------------------------------
 
@@ -210,8 +210,10 @@ class Workspace(QWidget):
         self.desk.toggle(hum=True)
 
     def note_event(self) -> None:
-        """Ask what was just done, while hum is hunted."""
+        """Mark the moment while the live view runs, and ask what was done."""
         if self.live.running:
+            if self.desk.hum is not None:
+                self.desk.mark()  # the moment counts; the words may come later
             event_form(self.desk, self).open_under(self.live_pane.title)
 
     def keep_live(self) -> None:
@@ -371,7 +373,10 @@ class Workspace(QWidget):
         view = level_view(s.job, s.plan, s.step, s.standing_load, level)
         self.transport.show_level(view, level, min(rig.ceiling_v, rig.output_full_scale_v))
         if self.live.running and level is not None:
-            self.chain.links["signal"].show_live(f"{si_text(level, 'V', digits=3)}, running")
+            tone = "no signal" if self.desk.hum is not None else str(si_text(self.live.frequency_hz, "Hz", digits=3))
+            self.chain.links["signal"].show_live(
+                tone, f"{si_text(level, 'V', digits=3)}, running" if level else "listening"
+            )
 
     def _step_level(self) -> float | None:
         return level_of(self.session.plan, self.session.step)
@@ -476,6 +481,12 @@ class Workspace(QWidget):
         self.readings.show_empty("listening …")
         self._renew_running()
         self._renew_level()
+
+    def _live_readings(self, view: PanelView | None) -> None:
+        if view is None:
+            self.readings.show_empty("No line of the mains stands out.")
+        else:
+            self.readings.show_view(view, "lines of the mains" if self.desk.hum is not None else "live", None)
 
     def _live_stopped(self) -> None:
         self.show_place(PLACES[self.place_buttons.checkedId()])
