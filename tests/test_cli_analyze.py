@@ -107,13 +107,45 @@ def test_a_multitone_and_a_clock_that_is_not_ours(call, tmp_path, noise):
     status, out, _ = call("multitone", write(tmp_path / "r.wav", record), "--stimulus", stimulus, "--json")
     values = found(out)
     assert status == 0
-    assert values["clock_skew"] * 1e6 == pytest.approx(25, abs=0.01)
+    assert values["clock_skew"] == pytest.approx(25, abs=0.01)
+    assert next(r["unit"] for r in json.loads(out)["readings"] if r["name"] == "clock_skew") == "ppm"
     truth = 20 * np.log10(1e-5 * np.sqrt(19_980 / 48_000) / 0.1)
     assert 20 * np.log10(values["multitone_residual"]) == pytest.approx(truth, abs=0.1)
     assert "clock_skew" in trust(out)
     _, out, _ = call("multitone", tmp_path / "r.wav", "--json")
     assert 20 * np.log10(found(out)["multitone_residual"]) == pytest.approx(truth, abs=0.1)
+    assert found(out)["clock_skew"] == pytest.approx(
+        25, abs=0.05
+    )  # its tones stand on a usual grid: told without the stimulus
+
+
+@pytest.mark.parametrize("command", ["tone", "imd", "edges"])
+def test_the_file_that_was_played_tells_the_skew_of_the_clocks(call, tmp_path, noise, command):
+    t = np.arange(RATE) / RATE
+
+    def signal(skew):
+        at = t * (1 + skew)
+        if command == "tone":
+            return 0.5 * np.sin(2 * np.pi * 991.3 * at)
+        if command == "imd":
+            return 0.4 * np.sin(2 * np.pi * 71.7 * at) + 0.1 * np.sin(2 * np.pi * 6_543.2 * at)
+        return 0.5 * sum(np.sin(2 * np.pi * 500.7 * k * at) / k for k in range(1, 60, 2))
+
+    stimulus = write(tmp_path / "s.wav", signal(0.0))
+    record = write(tmp_path / "r.wav", signal(-33e-6) + noise.normal(0, 1e-6, len(t)))
+    status, out, _ = call(command, record, "--stimulus", stimulus, "--json")
+    assert status == 0
+    assert found(out)["clock_skew"] == pytest.approx(-33, abs=0.5)
+    assert "clock_skew" in trust(out)
+    _, out, _ = call(command, stimulus, "--stimulus", stimulus, "--json")
+    assert found(out)["clock_skew"] == pytest.approx(0, abs=0.01)
+    assert "clock_skew" not in trust(out)
+    _, out, _ = call(command, record, "--json")
     assert "clock_skew" not in found(out)
+    silent = write(tmp_path / "n.wav", 0 * t)
+    status, _, err = call(command, record, "--stimulus", silent)
+    assert status == 2
+    assert "Give what was played" in err
 
 
 @pytest.mark.parametrize(

@@ -7,10 +7,23 @@ from pathlib import Path
 import click
 import numpy as np
 
+from utter_calm.analysis.clock_skew import common_skew
 from utter_calm.analysis.sweep import analyze_sweep
 from utter_calm.analysis.sweep_finder import find_sweep
-from utter_calm.cli.analyze_more import edges, imd, level_series, multitone, noise, output_impedance
-from utter_calm.cli.analyze_options import FILE, by_channel, channel_option, common_options, json_option, load, show
+from utter_calm.analysis.tone import analyze_tone
+from utter_calm.cli.analyze_impedance import output_impedance
+from utter_calm.cli.analyze_more import edges, imd, level_series, multitone, noise
+from utter_calm.cli.analyze_options import (
+    FILE,
+    by_channel,
+    channel_option,
+    common_options,
+    json_option,
+    load,
+    show,
+    stimulus_option,
+)
+from utter_calm.cli.skew import add_skew, played
 from utter_calm.errors import InputError
 from utter_calm.formats.audio import read_audio
 from utter_calm.formats.tables import csv_text, write_text
@@ -27,17 +40,30 @@ def analyze() -> None:
 
 @analyze.command()
 @click.argument("file", type=FILE)
+@stimulus_option
 @common_options
 def tone(
-    file: Path, channel: int | None, full_scale_volts: float | None, band: tuple[float, float], *, as_json: bool
-) -> None:
+    file: Path, stimulus: Path | None, channel: int | None, full_scale_volts: float | None, band: tuple[float, float], *,
+    as_json: bool,
+) -> None:  # fmt: skip
     """Level, distortion, noise and mains components of one tone.
 
     Without --full-scale-volts the level is in FS, where a full-scale sine is 1.
     """
     capture = load(file, full_scale_volts, band)
     settings = FirstLookSettings(band_low_hz=band[0], band_high_hz=band[1])
-    result = by_channel(capture, channel, lambda one: FirstLook().analyze(settings, one))
+    expected = played(stimulus, capture, lambda record, rate: np.array([analyze_tone(record, rate).frequency_hz]))
+
+    def one_channel(one: Capture) -> Result:
+        found = FirstLook().analyze(settings, one)
+        frequency = found.reading("fundamental_frequency")
+        if expected is None or frequency is None:
+            return found
+        out = ResultBuilder(list(found.readings), list(found.traces), list(found.trust))
+        add_skew(out, common_skew(np.array([frequency.value]), expected))
+        return out.build()
+
+    result = by_channel(capture, channel, one_channel)
     show(result, file.name, as_json=as_json, full_scale_v=full_scale_volts)
 
 

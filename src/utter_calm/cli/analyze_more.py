@@ -1,21 +1,22 @@
-"""``utter-calm analyze``: series of tones, noise, multitone, intermodulation, edges, output impedance."""
+"""``utter-calm analyze``: series of tones, noise, multitone, intermodulation, edges."""
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import click
 import numpy as np
 
+from utter_calm.analysis.clock_skew import common_skew, grid_skew
 from utter_calm.analysis.edges import analyze_edges
-from utter_calm.analysis.intermodulation import analyze_intermodulation
-from utter_calm.analysis.lines import fit_lines
+from utter_calm.analysis.intermodulation import Intermodulation, analyze_intermodulation
 from utter_calm.analysis.multitone import analyze_multitone, find_tones
-from utter_calm.analysis.output_impedance import band_levels, source_impedance, u_source_impedance
-from utter_calm.analysis.spectrum import FloatArray, line_spectrum
+from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.tone import ToneAnalysis, analyze_tone
-from utter_calm.cli.analyze_options import FILE, by_channel, common_options, load, show
-from utter_calm.errors import InputError, MeasurementError, NoSignal
+from utter_calm.cli.analyze_options import FILE, by_channel, common_options, load, show, start, stimulus_option
+from utter_calm.cli.skew import add_skew, played
+from utter_calm.errors import InputError, MeasurementError
 from utter_calm.measure.capture import Capture, usable_part
 from utter_calm.measure.edges import add_edges
 from utter_calm.measure.intermodulation import add_intermodulation
@@ -23,10 +24,8 @@ from utter_calm.measure.level_series import LevelSeriesSettings, add_level_serie
 from utter_calm.measure.multitone import add_multitone
 from utter_calm.measure.noise import NoiseSettings, add_noise
 from utter_calm.measure.point import gather
-from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
+from utter_calm.measure.result import Result, ResultBuilder, Trust
 from utter_calm.measure.tone_trust import tone_trust
-
-_SKEW_TOLD = 1e-7
 
 
 @click.command("level-series")
@@ -93,7 +92,7 @@ def noise(
 
 @click.command()
 @click.argument("file", type=FILE)
-@click.option("--stimulus", type=FILE, help="The file that was played: gives the tones, and the skew of the clocks.")
+@stimulus_option
 @common_options
 def multitone(
     file: Path, stimulus: Path | None, channel: int | None, full_scale_volts: float | None, band: tuple[float, float], *,
@@ -101,25 +100,14 @@ def multitone(
 ) -> None:  # fmt: skip
     """What lies between many tones, as a ratio to them, and the strongest spur."""
     capture = load(file, full_scale_volts, band)
-    expected = None
-    if stimulus is not None:
-        played = load(stimulus, None, band)
-        if played.rate_hz != capture.rate_hz:
-            raise InputError(
-                f"The recording has a rate of {capture.rate_hz} Hz, the stimulus {played.rate_hz} Hz.",
-                hint="Record at the stimulus's rate.",
-            )
-        expected = find_tones(usable_part(played, 1)[0], played.rate_hz)
+    expected = played(stimulus, capture, find_tones)
 
     def one_channel(one: Capture) -> Result:
-        out = ResultBuilder()
-        samples, trust = usable_part(one, 1)
-        out.trust.extend(trust)
+        out, samples = start(one)
         tones = find_tones(samples, one.rate_hz) if expected is None else expected
         found = analyze_multitone(samples * one.scale, one.rate_hz, tones, band_hz=band, own_clock=expected is not None)
-        add_multitone(out, found, one, 1)
-        if found.clock_skew is not None:
-            _tell_skew(out, found.clock_skew)
+        add_multitone(out, replace(found, clock_skew=None), one, 1)
+        add_skew(out, grid_skew(tones, one.rate_hz) if expected is None else found.clock_skew)
         return out.build()
 
     show(by_channel(capture, channel, one_channel), file.name, as_json=as_json, full_scale_v=full_scale_volts)
@@ -127,24 +115,23 @@ def multitone(
 
 @click.command()
 @click.argument("file", type=FILE)
+@stimulus_option
 @common_options
 def imd(
-    file: Path, channel: int | None, full_scale_volts: float | None, band: tuple[float, float], *, as_json: bool
-) -> None:
+    file: Path, stimulus: Path | None, channel: int | None, full_scale_volts: float | None, band: tuple[float, float], *,
+    as_json: bool,
+) -> None:  # fmt: skip
     """Intermodulation of two tones: modulation or difference-frequency method, told by the tones themselves."""
     capture = load(file, full_scale_volts, band)
+    expected = played(stimulus, capture, lambda record, rate: _two_tones(analyze_intermodulation(record, rate)))
 
     def one_channel(one: Capture) -> Result:
-        out = ResultBuilder()
-        samples, trust = usable_part(one, 1)
-        out.trust.extend(trust)
+        out, samples = start(one)
         found = analyze_intermodulation(samples * one.scale, one.rate_hz)
         add_intermodulation(out, found, one, 1)
         for name, value in (("low_tone", found.f1_hz), ("high_tone", found.f2_hz)):
             out.add(name, 1, value, "Hz")
-        if found.clock_skew is not None:
-            out.add("clock_skew", 1, found.clock_skew, "1")
-            _tell_skew(out, found.clock_skew)
+        add_skew(out, found.clock_skew if expected is None else common_skew(_two_tones(found), expected))
         return out.build()
 
     show(by_channel(capture, channel, one_channel), file.name, as_json=as_json, full_scale_v=full_scale_volts)
@@ -152,121 +139,30 @@ def imd(
 
 @click.command()
 @click.argument("file", type=FILE)
+@stimulus_option
 @common_options
 def edges(
-    file: Path, channel: int | None, full_scale_volts: float | None, band: tuple[float, float], *, as_json: bool
-) -> None:
+    file: Path, stimulus: Path | None, channel: int | None, full_scale_volts: float | None, band: tuple[float, float], *,
+    as_json: bool,
+) -> None:  # fmt: skip
     """Rise time, overshoot, ringing, droop and slew rate of a repeating square or pulse."""
     capture = load(file, full_scale_volts, band)
+    expected = played(stimulus, capture, lambda record, rate: np.array([analyze_edges(record, rate).frequency_hz]))
 
     def one_channel(one: Capture) -> Result:
-        out = ResultBuilder()
-        samples, trust = usable_part(one, 1)
         # the flat parts of a square stand still and may touch the same step many times: that is no dropout
-        out.trust.extend(t for t in trust if t.code != "dropout")
+        out, samples = start(one, but=("dropout",))
         # instantaneous volts, not the volts of a sine of that peak
         scale = one.scale if one.unit == "V" else 1.0
         found = analyze_edges(samples * scale, one.rate_hz)
         add_edges(out, found, one, 1)
         out.add("fundamental_frequency", 1, found.frequency_hz, "Hz")
+        if expected is not None:
+            add_skew(out, common_skew(np.array([found.frequency_hz]), expected))
         return out.build()
 
     show(by_channel(capture, channel, one_channel), file.name, as_json=as_json, full_scale_v=full_scale_volts)
 
 
-@click.command("output-impedance")
-@click.argument("open_file", metavar="OPEN", type=FILE)
-@click.argument("loaded", type=FILE, nargs=-1, required=True)
-@click.option("--load", "loads", type=float, multiple=True, required=True, metavar="OHM",
-              help="Load under which LOADED was recorded; once for all, or once for each.")  # fmt: skip
-@common_options
-def output_impedance(
-    open_file: Path, loaded: tuple[Path, ...], loads: tuple[float, ...], channel: int | None,
-    full_scale_volts: float | None, band: tuple[float, float], *, as_json: bool,
-) -> None:  # fmt: skip
-    """Output impedance and damping factor: the same tones without a load (OPEN) and with one (LOADED)."""
-    if len(loads) not in (1, len(loaded)):
-        raise InputError(
-            f"{len(loads)} loads were given for {len(loaded)} recordings.", hint="Give one --load, or one for each."
-        )
-    each = loads * len(loaded) if len(loads) == 1 else loads
-    without = load(open_file, full_scale_volts, band)
-    out = ResultBuilder()
-    for file, ohm in zip(loaded, each, strict=True):
-        under = load(file, full_scale_volts, band, load_ohm=ohm)
-        if (under.rate_hz, under.channels) != (without.rate_hz, without.channels):
-            raise InputError(
-                f"{file.name} does not have the rate and channels of {open_file.name}.", hint="Record both alike."
-            )
-        for one in range(1, without.channels + 1) if channel is None else (channel,):
-            variant = f"{ohm:g} Ω" if len(loaded) > 1 else ""
-            _add_impedance(out, without, under, one, ohm, variant)
-    show(
-        out.build(),
-        f"{', '.join(f.name for f in loaded)} against {open_file.name}",
-        as_json=as_json,
-        full_scale_v=full_scale_volts,
-    )
-
-
-def _add_impedance(
-    out: ResultBuilder, without: Capture, under: Capture, channel: int, ohm: float, variant: str
-) -> None:
-    """Compare what both recordings hold; they need not have started at the same moment, so only magnitudes count."""
-    (first, trust_1), (second, trust_2) = usable_part(without, channel), usable_part(under, channel)
-    out.trust.extend(t for t in (*trust_1, *trust_2) if t.code in ("overload", "dropout", "lost_blocks"))
-    scaled = first * without.scale, second * under.scale
-    try:
-        frequency, levels, spread = _line_levels(scaled, without.rate_hz)
-    except NoSignal:  # no steady tones: a sweep, or noise
-        frequency, levels = band_levels(*scaled, without.rate_hz)
-        spread = np.full(len(frequency), 1e-3)
-        out.trust.append(Trust("by_bands", "No steady tones: compared band by band, without phase.", grave=False))
-    heard = (levels[1] > 1e-6 * levels[0]) & (levels[0] > 0)
-    if not np.any(heard):
-        raise NoSignal(
-            "The recording with the load does not hold what the one without holds.",
-            hint="Are they of the same stimulus?",
-        )
-    frequency, spread = frequency[heard], spread[heard]
-    levels = [level[heard] for level in levels]
-    impedance = np.abs(
-        source_impedance(levels[0].astype(np.complex128), levels[1].astype(np.complex128), ohm)
-    ) * np.sign(levels[0] - levels[1])
-    u = u_source_impedance(impedance.astype(np.complex128), ohm, float(np.median(spread)), 0.0)
-    if np.median(impedance) <= 0:
-        text = f"Channel {channel} is louder with the load than without: were the files swapped?"
-        out.trust.append(Trust("files_swapped", text))
-    if len(frequency) > 1:
-        magnitude = np.abs(impedance)
-        out.traces.append(
-            Trace("output_impedance", channel, frequency, "Hz", magnitude, "ohm", None, 2 * u, variant=variant)
-        )
-    at = int(np.argmin(np.abs(np.log(frequency / 1e3))))
-    value = float(impedance[at])
-    out.add("output_impedance", channel, value, "ohm", float(u[at]), variant)
-    if value > 0:
-        out.add("damping_factor", channel, ohm / value, "1", ohm / value**2 * float(u[at]), variant)
-    out.add("fundamental_frequency", channel, float(frequency[at]), "Hz", None, variant)
-
-
-def _line_levels(
-    records: tuple[FloatArray, FloatArray], rate_hz: float
-) -> tuple[FloatArray, list[FloatArray], FloatArray]:
-    """Levels of the lines that the first record holds, in both, and the relative uncertainty of their ratio."""
-    tones = find_tones(records[0], rate_hz)
-    levels, spreads = [], []
-    for record in records:
-        fit = fit_lines(record, 2 * np.pi * tones / rate_hz, find_skew=True)
-        rest = line_spectrum(fit.residual, rate_hz)
-        if np.std(fit.residual) > 0.3 * np.std(record):
-            raise NoSignal("The record is no set of steady tones.")
-        levels.append(np.abs(fit.phasors))
-        spreads.append([np.sqrt(rest.local_density_squared(f) * rate_hz / len(record)) for f in tones.tolist()])
-    return tones, levels, np.hypot(*(np.array(s) / level for s, level in zip(spreads, levels, strict=True)))
-
-
-def _tell_skew(out: ResultBuilder, skew: float) -> None:
-    if abs(skew) > _SKEW_TOLD:
-        text = f"The recorder's clock is not the player's: {1e6 * skew:+.3g} parts per million."
-        out.trust.append(Trust("clock_skew", text, grave=False))
+def _two_tones(found: Intermodulation) -> FloatArray:
+    return np.array([found.f1_hz, found.f2_hz])

@@ -13,7 +13,7 @@ import numpy as np
 from utter_calm.cli.output import print_json, print_result, result_json
 from utter_calm.errors import InputError, UtterCalmError
 from utter_calm.formats.audio import read_audio
-from utter_calm.measure.capture import Capture
+from utter_calm.measure.capture import Capture, FloatArray, usable_part
 from utter_calm.measure.result import Result, ResultBuilder, Trust
 
 F = TypeVar("F", bound=Callable[..., Any])
@@ -25,6 +25,7 @@ band_option = click.option(
     "--band", type=float, nargs=2, default=(20.0, 20_000.0), metavar="LOW HIGH", show_default=True,
     help="Brick-wall band in Hz for distortion and noise.",
 )  # fmt: skip
+stimulus_option = click.option("--stimulus", type=FILE, help="The file that was played: tells the skew of the clocks.")
 json_option = click.option("--json", "as_json", is_flag=True, help="Write JSON.")
 
 
@@ -78,6 +79,14 @@ def by_channel(capture: Capture, channel: int | None, measure: Callable[[Capture
     if failures and not out.readings:
         raise failures[0]
     return out.build()
+
+
+def start(one: Capture, *, but: tuple[str, ...] = ()) -> tuple[ResultBuilder, FloatArray]:
+    """Begin a result for a capture of one channel: what its record can be trusted for (``but`` some codes), and its usable part."""
+    out = ResultBuilder()
+    samples, trust = usable_part(one, 1)
+    out.trust.extend(t for t in trust if t.code not in but)
+    return out, samples
 
 
 def show(result: Result, title: str, *, as_json: bool, full_scale_v: float | None = None) -> None:

@@ -84,8 +84,8 @@ class Multitone(SingleStimulus[MultitoneSettings]):
         "multitone_odd": Definition("odd products", "db", "Part of the residual on odd multiples of the base, over the tones; for "
                                     "tones on odd bins.", better="low", floored=True),
         "multitone_level": Definition("tones together", "volts", "R.m.s. of all tones at the unit's output."),
-        "clock_skew": Definition("clock skew", "si", "By how much the recorder's clock is off the player's, as a ratio: 1e-6 is "
-                                 "one part per million. Above zero the recording sounds higher."),
+        "clock_skew": Definition("clock skew", "si", "By how much the recorder's clock is off the player's, in parts per million. Above "
+                                 "zero the recording sounds higher."),
     }  # fmt: skip
     plots = (
         PlotSpec("spectrum", "Spectrum", ("spectrum",), "frequency in Hz", "line in dBV r.m.s.", dense=True, unwanted=True),
@@ -155,7 +155,7 @@ def add_multitone(out: ResultBuilder, found: MultitoneAnalysis, capture: Capture
         out.add("multitone_odd", channel, found.odd, "1")
     out.add("multitone_level", channel, total, capture.unit, total * u_level)
     if found.clock_skew is not None:
-        out.add("clock_skew", channel, found.clock_skew, "1")
+        out.add("clock_skew", channel, 1e6 * found.clock_skew, "ppm")
     out.traces.append(line_trace(found.spectrum, channel, capture.unit))
     seen = found.third_residual > 0
     out.traces.append(Trace("residual", channel, found.third_hz[seen], "Hz", found.third_residual[seen], "1"))

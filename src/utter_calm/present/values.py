@@ -34,8 +34,8 @@ def value_text(name: str, value: float, unit: str, uncertainty: float | None = N
     if shown == "percent" and value > 0:
         # so small a part is thought of in dB; noise makes its spread lopsided, so none is shown
         return si_text(amplitude_to_db(value), "dB", digits=4)
-    if unit in ("1", "bit"):
-        return with_uncertainty(value, uncertainty, {"bit": "bit"}.get(unit, "1"), digits=4)
+    if unit in ("1", "bit", "ppm"):
+        return with_uncertainty(value, uncertainty, unit, digits=4)
     return with_uncertainty(value, uncertainty, unit, digits=8 if name == "fundamental_frequency" else 5)
 
 

@@ -1,0 +1,52 @@
+"""Telling that a recording was made by another clock than the one that played."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.errors import InputError, MeasurementError
+from utter_calm.formats.audio import read_audio
+from utter_calm.measure.capture import Capture, usable_part
+from utter_calm.measure.result import ResultBuilder, Trust
+
+_TOLD_PPM = 0.1
+
+
+def played(
+    stimulus: Path | None, recording: Capture, tones: Callable[[FloatArray, float], FloatArray]
+) -> FloatArray | None:
+    """Give the frequencies in Hz that a stimulus holds, as ``tones`` finds them; None without a stimulus.
+
+    Raises
+    ------
+    InputError
+        Its rate is another, or it holds no such tones.
+    """
+    if stimulus is None:
+        return None
+    samples, rate = read_audio(stimulus)
+    if rate != recording.rate_hz:
+        raise InputError(
+            f"The recording has a rate of {recording.rate_hz} Hz, the stimulus {rate} Hz.",
+            hint="Record at the stimulus's rate.",
+        )
+    source = Capture(samples, rate)
+    try:
+        return tones(usable_part(source, 1)[0] * source.scale, rate)
+    except MeasurementError as problem:
+        raise InputError(
+            f"The stimulus {stimulus.name} cannot be used: {problem}", hint="Give what was played."
+        ) from problem
+
+
+def add_skew(out: ResultBuilder, skew: float | None) -> None:
+    """Add the skew of channel 1 as a reading in parts per million, and say it where it is one."""
+    if skew is None:
+        return
+    ppm = 1e6 * skew
+    out.add("clock_skew", 1, ppm, "ppm")
+    if abs(ppm) > _TOLD_PPM:
+        text = f"The recorder's clock is not the player's: {ppm:+.3g} parts per million."
+        out.trust.append(Trust("clock_skew", text, grave=False))
