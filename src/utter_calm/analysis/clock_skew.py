@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from utter_calm.analysis.blocks import ComplexArray
 from utter_calm.analysis.spectrum import FloatArray
 
 MOST = 1e-3
@@ -11,6 +12,9 @@ MOST = 1e-3
 _FEWEST = 5
 _OFF_GRID = 0.01
 _AGREE = 2e-6
+_LOWEST_HZ, _HIGHEST_HZ = 100.0, 20_000.0
+_MOST_REST = 0.05
+_MOST_DOUBT = 20e-6
 
 
 def common_skew(measured_hz: FloatArray, expected_hz: FloatArray) -> float | None:
@@ -67,3 +71,41 @@ def _skew_on(tones: FloatArray, base: float) -> float | None:
         skew = float(np.sum(tones[:count] * bins) / (base * np.sum(bins**2))) - 1
     off = np.abs(tones - bins * base * (1 + skew))
     return skew if abs(skew) <= MOST and float(off.max()) <= _OFF_GRID * base else None
+
+
+def sweep_skew(
+    frequency_hz: FloatArray, gain: ComplexArray, growth_s: float, valid_hz: tuple[float, float]
+) -> tuple[float, float] | None:
+    """Give the skew between the clocks that played and recorded an exponential sweep; None where it cannot be told.
+
+    The second value is how far it can be trusted (k = 2).
+
+    A sweep's frequency rises by e in each ``growth_s``, so a skew s delays the frequency f by -s growth_s (ln f + const), which
+    turns the phase by 2 pi s growth_s f ln f. A device of amplifier's kind has no such term within its band: its corners far
+    below and above are odd powers of f, which are fitted along. It is told where these leave no more than a few hundredths
+    of a radian; a loudspeaker or a room leaves more.
+
+    Parameters
+    ----------
+    frequency_hz, gain
+        (n,) of the response, evenly spaced on a log axis, its bulk delay removed.
+    growth_s, valid_hz
+        Of the sweep, and where the response holds.
+    """
+    low, high = max(_LOWEST_HZ, 3 * valid_hz[0]), min(_HIGHEST_HZ, valid_hz[1] / 2)
+    inside = (frequency_hz > low) & (frequency_hz < high)
+    if high < 10 * low or np.count_nonzero(inside) < 50:
+        return None
+    f, phase = frequency_hz[inside] / 1e3, np.unwrap(np.angle(gain[inside]))
+    columns = [np.ones_like(f), f, f * np.log(f), 1 / f, f**3, f**-3]
+    found = []
+    for count in (5, 6):
+        table = np.stack(columns[:count], axis=1)
+        turns = np.linalg.lstsq(table, phase, rcond=None)[0]
+        found.append(float(turns[2]) / (1e3 * 2 * np.pi * growth_s))
+    rest = float(np.std(phase - table @ turns))
+    # how far the model can be trusted: what one more corner changes, and what no corner explains
+    doubt = 4 * abs(found[1] - found[0]) + rest / (1e3 * 2 * np.pi * growth_s)
+    if rest > _MOST_REST or doubt > _MOST_DOUBT or abs(found[0]) > MOST:
+        return None
+    return found[0], doubt

@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 import numpy as np
 
-from utter_calm.analysis.clock_skew import common_skew
+from utter_calm.analysis.clock_skew import common_skew, sweep_skew
 from utter_calm.analysis.sweep import analyze_sweep
 from utter_calm.analysis.sweep_finder import find_sweep
 from utter_calm.analysis.tone import analyze_tone
@@ -91,6 +91,9 @@ def sweep(response: Path, stimulus: Path, channel: int | None, csv_path: Path | 
         _, trust = usable_part(one, 1)
         out.trust.extend(t for t in trust if t.code not in ("late_start", "early_end"))
         found = analyze_sweep(one.channel(1), source, law, rate)
+        skew = sweep_skew(found.frequency_hz, found.gain, law.growth_s, found.valid_hz)
+        if skew is not None:
+            add_skew(out, *skew, leans=" The phase leans with it.")
         needed = law.onset_s + law.duration_s + found.delay_s
         if len(recorded) / rate < needed:
             text = f"The response ends {needed - len(recorded) / rate:.2f} s before the sweep does: its top is missing."

@@ -41,12 +41,15 @@ def played(
         ) from problem
 
 
-def add_skew(out: ResultBuilder, skew: float | None) -> None:
-    """Add the skew of channel 1 as a reading in parts per million, and say it where it is one."""
+def add_skew(out: ResultBuilder, skew: float | None, doubt: float = 0.0, *, leans: str = "") -> None:
+    """Add the skew of channel 1 as a reading in parts per million, and say it where it is one.
+
+    ``doubt`` is its expanded uncertainty, 0 where that is far below what matters; ``leans`` says what else it spoils.
+    """
     if skew is None:
         return
     ppm = 1e6 * skew
-    out.add("clock_skew", 1, ppm, "ppm")
-    if abs(ppm) > _TOLD_PPM:
-        text = f"The recorder's clock is not the player's: {ppm:+.3g} parts per million."
+    out.add("clock_skew", 1, ppm, "ppm", 1e6 * doubt / 2 if doubt else None)
+    if abs(ppm) > max(_TOLD_PPM, 1e6 * doubt):
+        text = f"The recorder's clock is not the player's: {ppm:+.3g} parts per million.{leans}"
         out.trust.append(Trust("clock_skew", text, grave=False))
