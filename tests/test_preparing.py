@@ -73,6 +73,15 @@ def test_the_level_is_found_on_the_amplifier(what, target):
     assert Effect(what, target).words(8.0)
 
 
+def test_the_level_is_found_on_the_channel_that_is_asked_for():
+    levels = [
+        find_level(Effect(VOLTS, 1.0, channel=k, tolerance=2e-4), SimulatedDevice(RIG), RIG, load_ohm=8.0).level
+        for k in (1, 2)
+    ]
+    assert levels[1] / levels[0] == pytest.approx(10 ** (0.0206 / 20), abs=3e-4)  # its channels differ by so much
+    assert Effect(VOLTS, 1.0, channel=2).words(None).endswith("at 997 Hz, channel 2")
+
+
 @pytest.mark.parametrize(
     "effect",
     [Effect(WATTS, 1.0), Effect(VOLTS, -1.0), Effect(VOLTS, 1.0, start_v=3.0), Effect(VOLTS, 1.0, limit_v=9.0)],

@@ -2,6 +2,7 @@
 
 import itertools
 import math
+import re
 
 import numpy as np
 import pytest
@@ -174,6 +175,12 @@ def test_the_coverage(measured):
     assert not view.missing()
 
 
+def test_a_cell_tells_a_tenth_of_a_decibel_and_three_digits(measured):
+    headlines = [cell.headline for row in coverage_view(measured, measured.document.plans[0]).cells for cell in row]
+    assert all(re.fullmatch(r"kept|[−\d.]+ (dB|%|kHz|µV)", text) for text in headlines)
+    assert max(len(text) for text in headlines) <= 9
+
+
 def test_the_chain_says_what_changed_and_what_is_dangerous(measured):
     step = measured.document.step("response")
     take = measured.current("response", measured.document.plans[0].setups()[1])
@@ -187,6 +194,8 @@ def test_the_chain_says_what_changed_and_what_is_dangerous(measured):
             "load"
         ].warning
     )
+    mild = {"next_load": "600 ohm", "simulated": True}
+    assert not {v.key: v for v in chain_view(measured.document.plans[0], loud, "4 ohm", None, **mild)}["load"].warning
     assert level_view(measured, measured.document.plans[0], step, "8 ohm", 0.0937).main.startswith("9")
     assert "W into 8 Ω" in level_view(measured, measured.document.plans[0], step, "8 ohm").main
     assert "V" in level_view(measured, measured.document.plans[0], step, None).main

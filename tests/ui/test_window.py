@@ -42,6 +42,10 @@ def test_choosing_one_cell_shows_it_and_several_overlay(qtbot, measured_window):
     space = measured_window.workspace
     space.coverage.choose(1, [1])
     assert [c.label for c in space.plot.canvas.view.curves] == ["ch 1", "ch 2"]
+    assert space.session.standing_load == "8 ohm"
+    space.coverage.choose(1, [2])
+    assert "into 4 Ω" in space.transport.level.text()  # as this cell would be taken
+    space.coverage.choose(1, [1])
     table, model = space.coverage.table, space.coverage.model
     centre = table.visualRect(model.index(1, 2)).center()
     qtbot.mouseClick(table.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, centre)

@@ -45,6 +45,8 @@ class Effect:
         R.m.s. volts at the output: where to begin, and never more than.
     tolerance
         How close is close enough, relative.
+    channel
+        At which the effect is measured, from 1.
     """
 
     what: str
@@ -53,6 +55,7 @@ class Effect:
     start_v: float = 0.001
     limit_v: float = 2.0
     tolerance: float = 0.002
+    channel: int = 1
 
     def check(self, rig: RigProfile, load_ohm: float | None) -> None:
         """Refuse what cannot be searched for.
@@ -80,11 +83,12 @@ class Effect:
         )
         if self.what == DBFS:
             value = f"{20 * np.log10(self.target):.1f} dBFS"
-        return f"{value}{where} at {si_text(self.frequency_hz, 'Hz', digits=3)}"
+        on = f", channel {self.channel}" if self.channel != 1 else ""
+        return f"{value}{where} at {si_text(self.frequency_hz, 'Hz', digits=3)}{on}"
 
 
 def find_level(
-    effect: Effect, device: Device, rig: RigProfile, *, load_ohm: float | None, channel: int = 1,
+    effect: Effect, device: Device, rig: RigProfile, *, load_ohm: float | None,
     cancel: threading.Event | None = None, tried: Callable[[Found], None] | None = None,
 ) -> Found:  # fmt: skip
     """Search on a device; ``tried`` is called after every try with what is known so far.
@@ -117,7 +121,7 @@ def find_level(
                 passage = steps.send(exchange(passage))
         except StopIteration as done:
             heard: Capture = done.value
-        return _value(effect, tone_at(heard, channel, effect.frequency_hz, _BAND_HZ), heard, load_ohm)
+        return _value(effect, tone_at(heard, effect.channel, effect.frequency_hz, _BAND_HZ), heard, load_ohm)
 
     search = search_level(effect.target, effect.start_v, effect.limit_v, tolerance=effect.tolerance)
     so_far = Found(effect.start_v, 0.0, reached=False, why="searching")

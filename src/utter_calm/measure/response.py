@@ -213,7 +213,11 @@ def _add_curve_readings(
             edge = found.valid_hz[name == "upper_corner"]
             side = "above" if name == "upper_corner" else "below"
             out.trust.append(
-                Trust(f"no_{name}", f"The −3 dB point lies {side} {edge:.4g} Hz, the end of the sweep.", grave=False)
+                Trust(
+                    f"no_{name}",
+                    f"The −3 dB point lies {side} {si_text(edge, 'Hz', digits=3)}, the end of the sweep.",
+                    grave=False,
+                )
             )
         else:
             slope = curve.log_slope(frequency, relative, corner)

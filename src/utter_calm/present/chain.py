@@ -42,7 +42,7 @@ class LinkView:
 
 def chain_view(
     plan: Plan, step: Step | None, standing_load: str | None, shown: TakeSummary | None, *, simulated: bool,
-    standing_unit: str | None = None,
+    standing_unit: str | None = None, next_load: str | None = None,
 ) -> tuple[LinkView, ...]:  # fmt: skip
     """Look at the chain as it stands now.
 
@@ -56,6 +56,8 @@ def chain_view(
         The take on the plot.
     standing_unit
         What is on the bench, where that is known.
+    next_load
+        The load under which the step would be taken; the one that is switched on when left out.
     """
     rig, unit = plan.rig, plan.unit
     signal_main, signal_sub, signal_badge = _signal(step, level_of(plan, step), shown)
@@ -73,7 +75,7 @@ def chain_view(
         LinkView("load", "load", load_text, f"up to {rig.load_power_w:g} W",
                  f"was {condition_text(was)}" if was and was != standing_load else "",
                  "" if step is not None and step.measure.limits_itself else
-                 _load_warning(level, unit.nominal_gain, standing_load, rig.load_power_w)),
+                 _load_warning(level, unit.nominal_gain, next_load or standing_load, rig.load_power_w)),
         LinkView("pickup", "pickup", "direct" if rig.pickup_ratio == 1 else f"divider by {rig.pickup_ratio:g}",
                  f"± {fixed(200 * rig.u_level, 2)} % (k = 2)", _rig_badge(shown, rig.pickup_ratio)),
         LinkView("input", "input", "1 + 2", f"full scale {si_text(rig.input_full_scale_v, 'V', digits=3)}", simulated=simulated),

@@ -12,6 +12,7 @@ from utter_calm.job.verdict import Outcome
 from utter_calm.measure.kinds import definition, kind_of
 from utter_calm.measure.result import Reading
 from utter_calm.present.values import condition_text, reading_text
+from utter_calm.quantities.text import fixed
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,11 +84,11 @@ def _headline(take: TakeSummary) -> str:
 
 
 def _short_text(reading: Reading) -> str:
-    """Three digits: a cell is for a glance."""
+    """Three digits, or a tenth of a decibel: a cell is for a glance."""
     shown = reading_text(reading)
-    if "dB" in shown.unit:
-        return str(shown)
     try:
+        if "dB" in shown.unit:
+            return f"{fixed(float(shown.number.replace('−', '-')), 1)} {shown.unit}"
         digits = 2 if shown.unit == "%" else 3
         number = f"{float(shown.number.replace('−', '-')):.{digits}g}".replace("-", "−")
     except ValueError:  # such as “below 1”

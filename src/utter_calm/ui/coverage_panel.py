@@ -24,6 +24,7 @@ from utter_calm.ui.coverage_model import CELL_ROLE, CoverageModel
 from utter_calm.ui.shapes import draw_outcome
 from utter_calm.ui.theme import current_palette, font
 
+_SIZES = (12, 11, 10)
 _ROW_HEIGHT = 46
 
 
@@ -63,13 +64,16 @@ class _CellDelegate(QStyledItemDelegate):
 
     def _paint_taken(self, painter: QPainter, box: QRectF, cell: CellView, is_floor: bool) -> None:
         p = current_palette()
-        left = box.left() + 7
+        left = box.left() + 6
         if not is_floor:
             draw_outcome(painter, cell.outcome, QPointF(left + 5, box.center().y()), 10, p)
-            left += 14
-        painter.setFont(font(12))
+            left += 13
         painter.setPen(QColor(p.soft_text if is_floor else p.text))
-        room = QRectF(left, box.top(), box.right() - left - 4, box.height())
+        room = QRectF(left, box.top(), box.right() - left - 2, box.height())
+        for size in _SIZES:  # a smaller figure rather than half of one
+            painter.setFont(font(size))
+            if painter.fontMetrics().horizontalAdvance(cell.headline) <= room.width():
+                break
         text = painter.fontMetrics().elidedText(cell.headline, Qt.TextElideMode.ElideRight, int(room.width()))
         painter.drawText(room, int(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft), text)
         if cell.grave:
@@ -134,7 +138,7 @@ class CoveragePanel(QWidget):
         self.table.setTabKeyNavigation(False)
         across = self.table.horizontalHeader()
         across.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        across.setMinimumSectionSize(70)
+        across.setMinimumSectionSize(76)
         across.setHighlightSections(False)
         across.setSectionsClickable(False)
         down = self.table.verticalHeader()

@@ -22,12 +22,15 @@ def effect_form(session: JobSession, parent: QWidget) -> PopupForm:
     chooser.addItems(list(UNITS))
     chooser.setCurrentIndex(1 if session.standing_load not in (None, "none") else 0)
 
+    side = QComboBox()
+    side.setAccessibleName("Channel on which it is measured")
+    side.addItems([f"channel {k + 1}" for k in range(session.bench.device.info.channels)])
+
     def apply(form: PopupForm) -> None:
         what = chooser.currentText()
         target = parse_quantity(form.text("target"), UNITS[what], what="target")
-        session.search_level(
-            Effect(what, target, form.quantity("frequency"), form.quantity("start"), form.quantity("limit"))
-        )
+        levels = (form.quantity(key) for key in ("frequency", "start", "limit"))
+        session.search_level(Effect(what, target, *levels, channel=side.currentIndex() + 1))
 
     def forget() -> None:
         session.edit_plan("forget the reference", replace(session.plan, reference=None))
@@ -35,6 +38,7 @@ def effect_form(session: JobSession, parent: QWidget) -> PopupForm:
     lines = [
         FormLine("what", "As much as gives", chooser),
         FormLine("target", "of", text_line("1", "Target")),
+        FormLine("channel", "on", side),
         FormLine("frequency", "with a tone of", QuantityEdit("Frequency", "Hz", 997.0)),
         FormLine("start", "beginning at", QuantityEdit("Begin at", "V", 0.001)),
         FormLine("limit", "never above", QuantityEdit("Limit", "V", min(rig.ceiling_v, rig.output_full_scale_v))),

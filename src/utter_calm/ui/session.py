@@ -272,6 +272,12 @@ class JobSession(QObject):
         """The load that is switched on."""
         return self.bench.value(LOAD)
 
+    @property
+    def next_load(self) -> str | None:
+        """The load under which the chosen cell would be taken: its own, or the one that is switched on."""
+        own = [c.setup.value(LOAD) for c in self.selected if c.role != FLOOR]
+        return own[0] if own and own[0] is not None else self.standing_load
+
     # --- running --------------------------------------------------------------------------------------------------
 
     @property

@@ -358,7 +358,13 @@ class Workspace(QWidget):
         simulated = s.bench.device.info.simulated
         self.chain.show_view(
             chain_view(
-                s.plan, s.step, s.standing_load, shown, simulated=simulated, standing_unit=s.bench.value(UNIT_FACTOR)
+                s.plan,
+                s.step,
+                s.standing_load,
+                shown,
+                simulated=simulated,
+                standing_unit=s.bench.value(UNIT_FACTOR),
+                next_load=s.next_load,
             )
         )
         self._renew_level()
@@ -370,7 +376,8 @@ class Workspace(QWidget):
         s = self.session
         level = self.live.level_v if self.live.running else self._step_level()
         rig = s.plan.rig
-        view = level_view(s.job, s.plan, s.step, s.standing_load, level)
+        load = s.standing_load if self.live.running else s.next_load
+        view = level_view(s.job, s.plan, s.step, load, level)
         self.transport.show_level(view, level, min(rig.ceiling_v, rig.output_full_scale_v))
         if self.live.running and level is not None:
             tone = "no signal" if self.desk.hum is not None else str(si_text(self.live.frequency_hz, "Hz", digits=3))
@@ -451,7 +458,7 @@ class Workspace(QWidget):
             self._set_live_level(level_v)
         else:
             s = self.session
-            view = level_view(s.job, s.plan, s.step, s.standing_load, level_v)
+            view = level_view(s.job, s.plan, s.step, s.next_load, level_v)
             self.transport.level.setText(view.main)
             self.transport.beside.setText(view.beside)
 
