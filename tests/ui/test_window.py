@@ -77,6 +77,20 @@ def test_pictures_zoom_and_channels_by_key(qtbot, measured_window):
     assert {c.channel for c in space.plot.canvas.view.curves} == {2}
 
 
+def test_curves_are_smoothed_by_key_and_it_is_said(qtbot, measured_window):
+    space = measured_window.workspace
+    space.coverage.choose(1, [1])
+    for words in ("1/48 octave", "1/24 octave", "1/12 octave"):
+        press(qtbot, measured_window, Qt.Key.Key_S)
+        assert words in space.plot.words.text()
+    for _ in range(4):
+        press(qtbot, measured_window, Qt.Key.Key_S)
+    assert "smoothed" not in space.plot.words.text()
+    space.coverage.choose(0, [1])
+    press(qtbot, measured_window, Qt.Key.Key_S)
+    assert "no curves over frequency" in space.message.text()
+
+
 def test_the_cursor_reads_exactly_by_mouse_and_key(qtbot, measured_window):
     space = measured_window.workspace
     space.coverage.choose(1, [1])

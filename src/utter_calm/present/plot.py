@@ -17,6 +17,7 @@ from utter_calm.measure.kinds import definition, kind_of
 from utter_calm.measure.result import Trace
 from utter_calm.present.axis import Axis, sensible_range
 from utter_calm.present.palette import DASHES
+from utter_calm.present.smoothing import can_be_smoothed, smoothed, smoothing_words
 from utter_calm.present.words import label, title_lines
 
 FloatArray = npt.NDArray[np.float64]
@@ -112,6 +113,7 @@ def plot_view(
     reference: int | None = None,
     channels: frozenset[int] | None = None,
     over: str = "",
+    smoothing: int = 0,
 ) -> PlotView:
     """Compose a picture of one or several takes of the same kind.
 
@@ -131,6 +133,8 @@ def plot_view(
         Which to show; None for all.
     over
         Key of what x is to be, of those that the picture offers; the first that the take has when it is empty.
+    smoothing
+        Parts of an octave over which curves over frequency are smoothed; 0 for none.
     """
     if not takes:
         return empty_plot("Nothing chosen", "Choose a cell of the coverage.")
@@ -141,6 +145,9 @@ def plot_view(
         takes = [over_scale(take, spec, scale) for take in takes]
         floor = None if floor is None else over_scale(floor, spec, scale, load_ohm=takes[-1].summary.setup.load_ohm)
         spec = replace(spec, x_label=scale.label, x_log=scale.log)
+    smoothing = smoothing if can_be_smoothed(spec) else 0
+    if smoothing:
+        takes = [smoothed(take, spec, smoothing) for take in takes]
     main_only = not spec.dense and len(spec.traces) > 1 and (len(takes) > 1 or _has_variants(takes[0], spec.traces[0]))
     whole_title = spec.title
     if main_only:
@@ -150,6 +157,8 @@ def plot_view(
     summaries = [take.summary for take in takes]
     comparison = compare(summaries)
     differs, same = title_lines(summaries)
+    if smoothing:
+        same = f"{same}; {smoothing_words(smoothing)}" if same else smoothing_words(smoothing)
     curves = []
     for index, take in enumerate(takes):
         if index == reference:
@@ -163,6 +172,8 @@ def plot_view(
         spec = replace(spec, y="db" if spec.y == "log" else spec.y)
         spec = replace(spec, y_label=f"difference in {unit}", percent=False)
         title = f"Difference to {label(comparison, reference, kind.key)}"
+    if smoothing:
+        spec = replace(spec, y_label=f"{spec.y_label}, {smoothing_words(smoothing)},")
     floor_curve = _floor_curve(spec, floor) if floor is not None and reference is None else None
     own_x = scale is None or not scale.trace
     bounds = (

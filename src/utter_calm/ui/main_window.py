@@ -162,6 +162,7 @@ class MainWindow(QMainWindow):
             lambda: self._with(lambda w: w.plots.toggle_difference()),
         )
         self._add(view, "over", "&Over something else", "X", lambda: self._with(lambda w: w.plots.next_over()))
+        self._add(view, "smooth", "&Smooth, or not", "S", lambda: self._with(lambda w: w.plots.next_smoothing()))
         self._add(view, "find", "&Read the curve at…", "=", lambda: self._with(lambda w: w.plots.find_place()))
         self._add(view, "peak", "&Peak, and the next", "P", lambda: self._with(lambda w: w.plots.find_peak()))
         self._add(view, "channels", "Next &channel, or all", "C", lambda: self._with(lambda w: w.plots.next_channels()))

@@ -9,9 +9,10 @@ from PySide6.QtGui import QGuiApplication
 
 from utter_calm.errors import UtterCalmError
 from utter_calm.job.take import FLOOR, Take, TakeSummary
-from utter_calm.measure.kind import Scale
+from utter_calm.measure.kind import PlotSpec, Scale
 from utter_calm.measure.kinds import kind_of
 from utter_calm.present.plot import empty_plot, plot_view, usable_scales
+from utter_calm.present.smoothing import CHOICES, can_be_smoothed
 from utter_calm.ui.finder import finder_form
 from utter_calm.ui.plot_pane import PlotPane
 from utter_calm.ui.session import JobSession
@@ -34,6 +35,7 @@ class PlotDesk(QObject):
         self.spec_by_kind: dict[str, str] = {}
         self._over: dict[str, str] = {}
         self._channels: frozenset[int] | None = None
+        self._smoothing = 0
 
     def toggle_difference(self) -> None:
         """Show several takes as differences to the first, or as they are."""
@@ -72,13 +74,29 @@ class PlotDesk(QObject):
 
     def _scales(self) -> list[Scale]:
         """What the picture on the screen can be drawn over."""
+        spec = self._spec_shown()
+        if spec is None:
+            return []
+        takes = [self._full(t) for t in self._session.shown_takes() if t.kind == self._kind_shown()]
+        return usable_scales(spec, takes)
+
+    def _spec_shown(self) -> PlotSpec | None:
+        """The picture on the screen; None where nothing is measured."""
         kind = self._kind_shown()
         if not kind:
-            return []
+            return None
         plots = kind_of(kind).plots
-        spec = next((p for p in plots if p.key == self.spec_by_kind.get(kind, plots[0].key)), plots[0])
-        takes = [self._full(t) for t in self._session.shown_takes() if t.kind == kind]
-        return usable_scales(spec, takes)
+        return next((p for p in plots if p.key == self.spec_by_kind.get(kind, plots[0].key)), plots[0])
+
+    def next_smoothing(self) -> None:
+        """Smooth curves over frequency over the next part of an octave, or not at all."""
+        spec = self._spec_shown()
+        if spec is None or not can_be_smoothed(spec):
+            self.told.emit("This picture holds no curves over frequency to be smoothed.")
+            return
+        self._smoothing = CHOICES[(CHOICES.index(self._smoothing) + 1) % len(CHOICES)]
+        self.told.emit("")
+        self.renew()
 
     def copy_numbers(self) -> None:
         """Put the shown curves on the clipboard as a table."""
@@ -107,12 +125,8 @@ class PlotDesk(QObject):
 
     def main_trace(self) -> str | None:
         """Name of the trace that the picture on the screen is mainly about."""
-        takes = self._session.shown_takes()
-        if not takes:
-            return None
-        plots = kind_of(takes[-1].kind).plots
-        key = self.spec_by_kind.get(takes[-1].kind, plots[0].key)
-        return next((p.traces[0] for p in plots if p.key == key), None)
+        spec = self._spec_shown()
+        return None if spec is None else spec.traces[0]
 
     def renew(self) -> None:
         """Draw the shown takes again."""
@@ -148,6 +162,7 @@ class PlotDesk(QObject):
                 reference=reference,
                 channels=self._channels_for(kind, chosen),
                 over=self._over.get(kind, ""),
+                smoothing=self._smoothing,
             )
             self.pane.show_over(f"over {view.x.label}" if len(self._scales()) > 1 else "")
             self.pane.show_view(view)
