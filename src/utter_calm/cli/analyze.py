@@ -15,15 +15,14 @@ from utter_calm.cli.analyze_impedance import output_impedance
 from utter_calm.cli.analyze_more import edges, imd, level_series, multitone, noise
 from utter_calm.cli.analyze_options import (
     FILE,
+    Recording,
     by_channel,
     channel_option,
-    common_options,
     json_option,
-    load,
+    on_recording,
     show,
-    stimulus_option,
 )
-from utter_calm.cli.skew import add_skew, played
+from utter_calm.cli.skew import add_skew
 from utter_calm.errors import InputError
 from utter_calm.formats.audio import read_audio
 from utter_calm.formats.tables import csv_text, write_text
@@ -38,21 +37,14 @@ def analyze() -> None:
     """Analyse recordings made elsewhere: WAV or FLAC, 16, 24 or 32 bit or float."""
 
 
-@analyze.command()
-@click.argument("file", type=FILE)
-@stimulus_option
-@common_options
-def tone(
-    file: Path, stimulus: Path | None, channel: int | None, full_scale_volts: float | None, band: tuple[float, float], *,
-    as_json: bool,
-) -> None:  # fmt: skip
+@on_recording(stimulus=True)
+def tone(recording: Recording) -> None:
     """Level, distortion, noise and mains components of one tone.
 
     Without --full-scale-volts the level is in FS, where a full-scale sine is 1.
     """
-    capture = load(file, full_scale_volts, band)
-    settings = FirstLookSettings(band_low_hz=band[0], band_high_hz=band[1])
-    expected = played(stimulus, capture, lambda record, rate: np.array([analyze_tone(record, rate).frequency_hz]))
+    settings = FirstLookSettings(band_low_hz=recording.band[0], band_high_hz=recording.band[1])
+    expected = recording.played(lambda record, rate: np.array([analyze_tone(record, rate).frequency_hz]))
 
     def one_channel(one: Capture) -> Result:
         found = FirstLook().analyze(settings, one)
@@ -63,8 +55,7 @@ def tone(
         add_skew(out, common_skew(np.array([frequency.value]), expected))
         return out.build()
 
-    result = by_channel(capture, channel, one_channel)
-    show(result, file.name, as_json=as_json, full_scale_v=full_scale_volts)
+    recording.show(one_channel)
 
 
 @analyze.command()
@@ -126,5 +117,5 @@ def _write_csv(result: Result, path: Path) -> None:
     write_text(path, csv_text(header, columns))
 
 
-for _command in (level_series, noise, multitone, imd, edges, output_impedance):
+for _command in (tone, level_series, noise, multitone, imd, edges, output_impedance):
     analyze.add_command(_command)

@@ -14,8 +14,8 @@ from utter_calm.analysis.intermodulation import Intermodulation, analyze_intermo
 from utter_calm.analysis.multitone import analyze_multitone, find_tones
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.tone import ToneAnalysis, analyze_tone
-from utter_calm.cli.analyze_options import FILE, by_channel, common_options, load, show, start, stimulus_option
-from utter_calm.cli.skew import add_skew, played
+from utter_calm.cli.analyze_options import FILE, Recording, common_options, load, on_recording, show, start
+from utter_calm.cli.skew import add_skew
 from utter_calm.errors import InputError, MeasurementError
 from utter_calm.measure.capture import Capture, usable_part
 from utter_calm.measure.edges import add_edges
@@ -63,67 +63,49 @@ def level_series(
     show(out.build(), f"{len(files)} recordings", as_json=as_json, full_scale_v=full_scale_volts)
 
 
-@click.command()
-@click.argument("file", type=FILE)
+@on_recording()
 @click.option("--reference-volts", type=float, default=0.0, help="Level that SNR refers to; without it full scale.")
-@common_options
-def noise(
-    file: Path, reference_volts: float, channel: int | None, full_scale_volts: float | None, band: tuple[float, float], *,
-    as_json: bool,
-) -> None:  # fmt: skip
+def noise(recording: Recording, *, reference_volts: float) -> None:
     """Noise: broadband, weighted, density, idle tones; dynamic range where a tone of 997 Hz at -60 dBFS is in it."""
-    capture = load(file, full_scale_volts, band)
+    full_scale_v = recording.full_scale_v
     # the unit's full scale is the file's: without volts both are 1
     settings = NoiseSettings(
-        band_low_hz=band[0], band_high_hz=band[1], reference_v=reference_volts or full_scale_volts or 0.0,
-        full_scale_v=min(100.0, max(1e-3, full_scale_volts or 1.0)),
+        band_low_hz=recording.band[0], band_high_hz=recording.band[1], reference_v=reference_volts or full_scale_v or 0.0,
+        full_scale_v=min(100.0, max(1e-3, full_scale_v or 1.0)),
     )  # fmt: skip
 
     def one_channel(one: Capture) -> Result:
-        out = ResultBuilder()
-        _, trust = usable_part(one, 1)
         # quiet records move: only what is certain is said, and nothing is cut away
-        out.trust.extend(t for t in trust if t.code in ("overload", "dropout"))
+        _, trust = usable_part(one, 1)
+        out = ResultBuilder(trust=[t for t in trust if t.code in ("overload", "dropout")])
         add_noise(out, one.channel(1) * one.scale, one, 1, settings, look_for_tone=True)
         return out.build()
 
-    show(by_channel(capture, channel, one_channel), file.name, as_json=as_json, full_scale_v=full_scale_volts)
+    recording.show(one_channel)
 
 
-@click.command()
-@click.argument("file", type=FILE)
-@stimulus_option
-@common_options
-def multitone(
-    file: Path, stimulus: Path | None, channel: int | None, full_scale_volts: float | None, band: tuple[float, float], *,
-    as_json: bool,
-) -> None:  # fmt: skip
+@on_recording(stimulus=True)
+def multitone(recording: Recording) -> None:
     """What lies between many tones, as a ratio to them, and the strongest spur."""
-    capture = load(file, full_scale_volts, band)
-    expected = played(stimulus, capture, find_tones)
+    expected = recording.played(find_tones)
 
     def one_channel(one: Capture) -> Result:
         out, samples = start(one)
         tones = find_tones(samples, one.rate_hz) if expected is None else expected
-        found = analyze_multitone(samples * one.scale, one.rate_hz, tones, band_hz=band, own_clock=expected is not None)
+        found = analyze_multitone(
+            samples * one.scale, one.rate_hz, tones, band_hz=recording.band, own_clock=expected is not None
+        )
         add_multitone(out, replace(found, clock_skew=None), one, 1)
         add_skew(out, grid_skew(tones, one.rate_hz) if expected is None else found.clock_skew)
         return out.build()
 
-    show(by_channel(capture, channel, one_channel), file.name, as_json=as_json, full_scale_v=full_scale_volts)
+    recording.show(one_channel)
 
 
-@click.command()
-@click.argument("file", type=FILE)
-@stimulus_option
-@common_options
-def imd(
-    file: Path, stimulus: Path | None, channel: int | None, full_scale_volts: float | None, band: tuple[float, float], *,
-    as_json: bool,
-) -> None:  # fmt: skip
+@on_recording(stimulus=True)
+def imd(recording: Recording) -> None:
     """Intermodulation of two tones: modulation or difference-frequency method, told by the tones themselves."""
-    capture = load(file, full_scale_volts, band)
-    expected = played(stimulus, capture, lambda record, rate: _two_tones(analyze_intermodulation(record, rate)))
+    expected = recording.played(lambda record, rate: _two_tones(analyze_intermodulation(record, rate)))
 
     def one_channel(one: Capture) -> Result:
         out, samples = start(one)
@@ -134,20 +116,13 @@ def imd(
         add_skew(out, found.clock_skew if expected is None else common_skew(_two_tones(found), expected))
         return out.build()
 
-    show(by_channel(capture, channel, one_channel), file.name, as_json=as_json, full_scale_v=full_scale_volts)
+    recording.show(one_channel)
 
 
-@click.command()
-@click.argument("file", type=FILE)
-@stimulus_option
-@common_options
-def edges(
-    file: Path, stimulus: Path | None, channel: int | None, full_scale_volts: float | None, band: tuple[float, float], *,
-    as_json: bool,
-) -> None:  # fmt: skip
+@on_recording(stimulus=True)
+def edges(recording: Recording) -> None:
     """Rise time, overshoot, ringing, droop and slew rate of a repeating square or pulse."""
-    capture = load(file, full_scale_volts, band)
-    expected = played(stimulus, capture, lambda record, rate: np.array([analyze_edges(record, rate).frequency_hz]))
+    expected = recording.played(lambda record, rate: np.array([analyze_edges(record, rate).frequency_hz]))
 
     def one_channel(one: Capture) -> Result:
         # the flat parts of a square stand still and may touch the same step many times: that is no dropout
@@ -161,7 +136,7 @@ def edges(
             add_skew(out, common_skew(np.array([found.frequency_hz]), expected))
         return out.build()
 
-    show(by_channel(capture, channel, one_channel), file.name, as_json=as_json, full_scale_v=full_scale_volts)
+    recording.show(one_channel)
 
 
 def _two_tones(found: Intermodulation) -> FloatArray:

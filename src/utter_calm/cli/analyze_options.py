@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import functools
 from collections.abc import Callable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -11,6 +12,7 @@ import click
 import numpy as np
 
 from utter_calm.cli.output import print_json, print_result, result_json
+from utter_calm.cli.skew import tones_of
 from utter_calm.errors import InputError, UtterCalmError
 from utter_calm.formats.audio import read_audio
 from utter_calm.measure.capture import Capture, FloatArray, usable_part
@@ -34,6 +36,60 @@ def common_options(function: F) -> F:
     for option in (json_option, band_option, full_scale_option, channel_option):
         function = option(function)
     return function
+
+
+@dataclass(frozen=True, slots=True)
+class Recording:
+    """One recording that a command analyses, and what was said about it.
+
+    Parameters
+    ----------
+    file, capture
+        Where it came from, and what it holds.
+    band
+        In Hz.
+    full_scale_v
+        R.m.s. volts of the sine that reads 0 dBFS; None when unknown.
+    channel
+        From 1; None for all.
+    stimulus
+        The file that was played, where it was given.
+    """
+
+    file: Path
+    capture: Capture
+    band: tuple[float, float]
+    full_scale_v: float | None
+    channel: int | None
+    as_json: bool
+    stimulus: Path | None
+
+    def played(self, tones: Callable[[FloatArray, float], FloatArray]) -> FloatArray | None:
+        """Give the frequencies in Hz that the stimulus holds, as ``tones`` finds them; None without a stimulus."""
+        return None if self.stimulus is None else tones_of(self.stimulus, self.capture.rate_hz, tones)
+
+    def show(self, measure: Callable[[Capture], Result]) -> None:
+        """Measure each channel, as a capture of one channel, and print what was found."""
+        result = by_channel(self.capture, self.channel, measure)
+        show(result, self.file.name, as_json=self.as_json, full_scale_v=self.full_scale_v)
+
+
+def on_recording(*, stimulus: bool = False) -> Callable[[Callable[..., None]], click.Command]:
+    """Make a command of a function of a :class:`Recording`: FILE and the common options, with ``stimulus`` also --stimulus."""
+
+    def make(function: Callable[..., None]) -> click.Command:
+        @functools.wraps(function)
+        def call(
+            file: Path, channel: int | None, full_scale_volts: float | None, band: tuple[float, float], *,
+            as_json: bool, stimulus: Path | None = None, **more: object,
+        ) -> None:  # fmt: skip
+            capture = load(file, full_scale_volts, band)
+            function(Recording(file, capture, band, full_scale_volts, channel, as_json, stimulus), **more)
+
+        with_options = common_options(stimulus_option(call) if stimulus else call)
+        return click.command()(click.argument("file", type=FILE)(with_options))
+
+    return make
 
 
 def load(

@@ -14,22 +14,18 @@ from utter_calm.measure.result import ResultBuilder, Trust
 _TOLD_PPM = 0.1
 
 
-def played(
-    stimulus: Path | None, recording: Capture, tones: Callable[[FloatArray, float], FloatArray]
-) -> FloatArray | None:
-    """Give the frequencies in Hz that a stimulus holds, as ``tones`` finds them; None without a stimulus.
+def tones_of(stimulus: Path, rate_hz: int, tones: Callable[[FloatArray, float], FloatArray]) -> FloatArray:
+    """Give the frequencies in Hz that a stimulus at the rate of its recording holds, as ``tones`` finds them.
 
     Raises
     ------
     InputError
         Its rate is another, or it holds no such tones.
     """
-    if stimulus is None:
-        return None
     samples, rate = read_audio(stimulus)
-    if rate != recording.rate_hz:
+    if rate != rate_hz:
         raise InputError(
-            f"The recording has a rate of {recording.rate_hz} Hz, the stimulus {rate} Hz.",
+            f"The recording has a rate of {rate_hz} Hz, the stimulus {rate} Hz.",
             hint="Record at the stimulus's rate.",
         )
     source = Capture(samples, rate)
