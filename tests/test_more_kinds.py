@@ -124,7 +124,7 @@ def test_all_three_pairs_in_one_take():
         Intermodulation(), IntermodulationSettings(duration_s=0.3), bench("dome amplifier", rig), rig, load_ohm=8.0
     )
     assert {"imd_smpte", "imd_din", "imd_ccif_2", "imd_ccif_3"} <= {r.name for r in result.readings}
-    assert {t.variant for t in result.traces} == {"60 Hz", "250 Hz", "19000 Hz"}
+    assert {t.variant for t in result.traces} == {"60 Hz + 7.0 kHz", "250 Hz + 8.0 kHz", "19 kHz + 20 kHz"}
 
 
 def test_crosstalk_of_a_cable_is_lost_in_noise_and_a_dead_channel_is_said():

@@ -16,7 +16,7 @@ from utter_calm.job.prompt import WIRING, Answer
 from utter_calm.job.run import RunHooks, run_cells
 from utter_calm.job.take import FLOOR, Take, TakeSummary, found
 from utter_calm.measure.kinds import KINDS, definition
-from utter_calm.measure.result import Reading, Result, Trace
+from utter_calm.measure.result import Reading, Result, Trace, Trust
 from utter_calm.present.chain import chain_view, level_of, level_view
 from utter_calm.present.coverage import coverage_view, setup_title
 from utter_calm.present.panel import panel_view
@@ -120,6 +120,53 @@ def test_an_impedance_stands_on_a_logarithmic_scale_with_its_unit():
     assert ">50 m<" in svg or ">0.050<" in svg or ">50m<" in svg
 
 
+def test_a_power_series_is_a_table_with_a_row_for_each_load_and_channel(tmp_path):
+    readings = [Reading(name, channel, value, unit, u, variant=load)
+                for load, watts, label in (("8 Ω", 61.5, 60.0), ("4 Ω", 96.2, 100.0)) for channel in (1, 2)
+                for name, value, unit, u in (("rated_power", watts, "W", 0.3), ("claimed_power", label, "W", None),
+                                             ("part_of_claim", watts / label, "1", 0.005))]  # fmt: skip
+    one = take("power_series", readings=readings)
+    sheet = plot_view([one], "sheet").sheet
+    assert sheet.headings == ("under", "ch", "power", "claimed", "of the claim")
+    assert sheet.rows[0] == ("8 Ω", "1", "61.5 W", "60 W", "102.5 %")
+    assert sheet.rows[3] == ("4 Ω", "2", "96.2 W", "100 W", "96.2 %")
+    assert len(sheet.rows) == 4
+    assert [r[:2] for r in plot_view([one], "sheet", channels=frozenset({2})).sheet.rows] == [
+        ("8 Ω", "2"),
+        ("4 Ω", "2"),
+    ]
+    assert sheet.as_text(",").splitlines()[1] == "8 Ω,1,61.5 W,60 W,102.5 %"
+    warm = take("power_series", readings=readings, number=2, setup=Setup((("lid", "off"),)))
+    both = plot_view([one, warm], "sheet").sheet
+    assert len(both.rows) == 8
+    assert both.rows[4][0] == "lid off, 8 Ω"
+
+
+def test_stepped_and_swept_are_laid_over_each_other_with_what_limits_the_sweep():
+    stepped = take("frequency_series", [curve(n, v, variant=w) for n in ("thd_n", "thd") for v, w in ((1e-4, "30 mV"), (1e-5, "300 mV"))],
+                   settings={"method": "stepped", "lower_levels": "30 mV"})  # fmt: skip
+    swept = take(
+        "frequency_series", [curve("thd", 2e-5)], number=2, settings={"method": "out of a sweep", "lower_levels": ""}
+    )
+    swept = replace(
+        swept, result=replace(swept.result, trust=(Trust("out_of_a_sweep", "Orders 2 to 5 alone count.", grave=False),))
+    )
+    view = plot_view([stepped, swept], "distortion")
+    assert view.title.endswith(": THD")  # the one that both have
+    assert [c.label for c in view.curves] == ["stepped, 30 mV", "stepped, 300 mV", "out of a sweep"]
+    assert len({c.hue for c in view.curves}) == 3
+    assert view.differs == "stepped and out of a sweep"
+    assert view.notes == ("out of a sweep: Orders 2 to 5 alone count.",)
+    assert "tones" not in view.same  # one of them is a sweep
+    alone = plot_view([swept], "distortion")
+    assert alone.notes == ()
+
+
+def test_curves_of_one_name_are_told_by_their_channel_alone():
+    one = take("impedance", [curve("output_impedance", 0.045, c, unit="ohm") for c in (1, 2)])
+    assert [c.label for c in plot_view([one], "impedance").curves] == ["ch 1", "ch 2"]
+
+
 def test_a_few_points_are_marked_not_only_joined():
     one = Trace("rated_power", 1, np.array([997.0]), "Hz", np.array([60.0]), "W", variant="8 Ω")
     svg = plot_svg(plot_view([take("power_series", [one])], "power"))
@@ -137,7 +184,7 @@ def test_every_kind_draws_every_picture_of_an_empty_take_without_falling():
     for key, kind in KINDS.items():
         for spec in kind.plots:
             view = plot_view([take(key)], spec.key)
-            assert "no such curve" in view.empty
+            assert "no such curve" in view.empty or view.sheet.rows == ()
 
 
 def test_variants_are_rows_and_kinships_are_words():

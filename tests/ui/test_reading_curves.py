@@ -8,6 +8,7 @@ from PySide6.QtGui import QGuiApplication
 
 from utter_calm.job.demo import demo_document
 from utter_calm.job.job import Job
+from utter_calm.measure.result import Reading, Result
 from utter_calm.ui.calculator import Calculator
 from utter_calm.ui.chain_editors import add_condition_editor, step_editor
 from utter_calm.ui.finder import finder_form
@@ -85,6 +86,38 @@ def test_the_clipboard_gets_numbers_and_the_picture(qtbot, response, measured_wi
     assert len(lines) > 500
     press(qtbot, measured_window, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
     assert not QGuiApplication.clipboard().pixmap().isNull()
+
+
+def test_a_picture_that_is_a_table_is_read_copied_and_exported(qtbot, measured_window, tmp_path, monkeypatch):
+    from PySide6.QtWidgets import QFileDialog
+
+    space = measured_window.workspace
+    job, setup = space.session.job, space.session.plan.setups()[0]
+    step = space.session.add_step("power_series")
+    found = Result(
+        (
+            Reading("rated_power", 1, 61.5, "W", 0.3, variant="8 Ω"),
+            Reading("claimed_power", 1, 60.0, "W", variant="8 Ω"),
+        )
+    )
+    job.append(step.id, setup, step.typed_settings(), job.capture(job.takes[0]), found)
+    space.session.takes_changed.emit()
+    space.coverage.choose(2, [1])
+    sheet = space.plot.sheet
+    assert sheet.isVisible()
+    assert not space.plot.canvas.isVisible()
+    assert [sheet.model().index(0, c).data() for c in range(4)] == ["8 Ω", "1", "61.5 W", "60 W"]
+    space.plots.copy_numbers()
+    assert QGuiApplication.clipboard().text() == "under\tch\tpower\tclaimed\n8 Ω\t1\t61.5 W\t60 W\n"
+    for name in ("s.csv", "s.svg", "s.png"):
+        monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, name=name: (str(tmp_path / name), ""))
+        measured_window.choose_export()
+    assert (tmp_path / "s.csv").read_text().splitlines()[1] == "8 Ω,1,61.5 W,60 W"
+    assert not (tmp_path / "s.svg").exists()
+    assert (tmp_path / "s.png").exists()
+    press(qtbot, measured_window, Qt.Key.Key_2, Qt.KeyboardModifier.ControlModifier)
+    assert space.plot.canvas.isVisible()
+    assert not sheet.isVisible()
 
 
 def test_two_takes_are_compared_in_their_place(qtbot, measured_window):

@@ -12,7 +12,8 @@ from utter_calm.measure.kind import setting_fields
 from utter_calm.measure.kinds import kind_of
 from utter_calm.measure.result import Trace
 
-_STEP_SETTINGS_LEFT_OUT = frozenset({"rate_hz"})
+_STEP_SETTINGS_LEFT_OUT = frozenset({"rate_hz", "lower_levels"})
+"""Told by nothing that people see, or by the curves themselves."""
 
 
 @dataclass(frozen=True, slots=True)

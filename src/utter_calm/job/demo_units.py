@@ -48,6 +48,10 @@ def _dome_amplifier() -> Plan:
             _step("", "response", level_v=0.3),
             _step("", "level_series", label="Distortion against power", nominal_v=2.83),
             _step("", "frequency_series", _EIGHT, level_v=0.3, lower_levels="0.094 V, 0.03 V"),
+            replace(
+                _step("", "frequency_series", _EIGHT, label="The same out of one sweep", method="out of a sweep", level_v=0.3),
+                id="frequency-sweep",
+            ),
             _step("", "noise", _EIGHT),
             _step("", "multitone", _EIGHT, level_v=0.2, periods=2),
             _step("", "intermodulation", _EIGHT, level_v=0.3),

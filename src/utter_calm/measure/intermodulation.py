@@ -93,7 +93,7 @@ class Intermodulation(StepKind[IntermodulationSettings]):
     definitions = imd_definitions()
     plots = (
         PlotSpec("spectrum", "Spectrum of two tones", ("spectrum",), "frequency in Hz", "line in dBV r.m.s.", dense=True,
-                 unwanted=True),
+                 unwanted=True, short="spectrum"),
         PlotSpec("levels", "Intermodulation against level", ("imd_smpte", "imd_din", "imd_ccif_2", "imd_ccif_3"), "drive in V",
                  "dB", percent=True, over=(Scale("drive", "drive in V"),), short="levels", unwanted=True),
     )  # fmt: skip
@@ -141,7 +141,8 @@ class Intermodulation(StepKind[IntermodulationSettings]):
                 for name, value in _values(found).items():
                     curves.setdefault(name, []).append((part.tags["level_v"], value))
                 if part.tags["level_v"] == top:
-                    add_intermodulation(out, found, capture, channel, variant=f"{part.tags['f1_hz']:g} Hz")
+                    pair = " + ".join(str(si_text(part.tags[f], "Hz", digits=2)) for f in ("f1_hz", "f2_hz"))
+                    add_intermodulation(out, found, capture, channel, variant=pair)
                 if progress is not None:
                     progress((channel - 1 + (number + 1) / len(capture.parts)) / capture.channels)
             if settings.levels > 1:

@@ -149,6 +149,8 @@ class PlotSpec:
         One word for the button; empty takes the title.
     unwanted
         Whether what is drawn is unwanted (distortion, noise), so that the rig's own curve is a floor to it.
+    sheet
+        Names of readings: the picture is a table of them, a row for each variant, and draws no curves.
     """
 
     key: str
@@ -164,6 +166,7 @@ class PlotSpec:
     over: tuple[Scale, ...] = ()
     short: str = ""
     unwanted: bool = False
+    sheet: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -91,9 +91,12 @@ class PowerSeries(StepKind[PowerSeriesSettings]):
         "rated_thd_n": Definition(
             "THD+N", "percent", "THD+N of the measured step nearest to that point.", better="low"
         ),
+        "claimed_power": Definition("claimed", "si", "What the label says; nothing is measured.", better="high"),
         "part_of_claim": Definition("of the claim", "percent", "Power over the claimed one.", better="high"),
     }
     plots = (
+        PlotSpec("sheet", "Against the label", (), "", "", short="table",
+                 sheet=("rated_power", "claimed_power", "part_of_claim", "rated_voltage", "rated_thd_n")),
         PlotSpec("power", "Power", ("rated_power",), "frequency in Hz", "power in W", y="log"),
         PlotSpec("approach", "Distortion on the way there", ("approach",), "power in W", "dB re fundamental", percent=True,
                  short="approach", unwanted=True),
@@ -227,5 +230,6 @@ def _add_point(
     out.add("rated_thd_n", channel, float(points.thd_n[nearest]), "1", float(points.u_thd_n[nearest]), variant)
     claim = settings.claimed().get(load)
     if claim:
+        out.add("claimed_power", channel, claim, "W", None, variant)
         out.add("part_of_claim", channel, watts / claim, "1", watts / claim * u, variant)
     return watts

@@ -51,7 +51,7 @@ def comparison_view(
 
 
 def _main_traces(kind: str) -> set[str]:
-    return {plot.traces[0] for plot in kind_of(kind).plots if not plot.dense}
+    return {plot.traces[0] for plot in kind_of(kind).plots if plot.traces and not plot.dense}
 
 
 def _row(pair: ReadingPair) -> ComparisonRow:

@@ -8,7 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 
-from utter_calm.job.compare import compare, difference
+from utter_calm.job.compare import Comparison, compare, difference
 from utter_calm.job.model import Claim
 from utter_calm.job.take import Take
 from utter_calm.job.verdict import mask_bounds
@@ -17,6 +17,7 @@ from utter_calm.measure.kinds import definition, kind_of
 from utter_calm.measure.result import Trace
 from utter_calm.present.axis import Axis, sensible_range
 from utter_calm.present.palette import DASHES
+from utter_calm.present.sheet import SheetView, sheet_view
 from utter_calm.present.smoothing import can_be_smoothed, smoothed, smoothing_words
 from utter_calm.present.words import label, title_lines
 
@@ -97,6 +98,7 @@ class PlotView:
     detail: tuple[float, float] | None = None
     notes: tuple[str, ...] = ()
     empty: str = ""
+    sheet: SheetView | None = None
 
 
 def empty_plot(title: str, text: str) -> PlotView:
@@ -140,6 +142,8 @@ def plot_view(
         return empty_plot("Nothing chosen", "Choose a cell of the coverage.")
     kind = kind_of(takes[0].summary.kind)
     spec = next((s for s in kind.plots if s.key == spec_key), kind.plots[0])
+    if spec.sheet:
+        return _sheet(takes, spec, channels)
     scale = chosen_scale(spec, takes, over)
     if scale is not None:
         takes = [over_scale(take, spec, scale) for take in takes]
@@ -148,24 +152,30 @@ def plot_view(
     smoothing = smoothing if can_be_smoothed(spec) else 0
     if smoothing:
         takes = [smoothed(take, spec, smoothing) for take in takes]
-    main_only = not spec.dense and len(spec.traces) > 1 and (len(takes) > 1 or _has_variants(takes[0], spec.traces[0]))
+    main_only = not spec.dense and len(spec.traces) > 1 and (len(takes) > 1 or has_variants(takes[0], spec.traces[0]))
     whole_title = spec.title
     if main_only:
-        main = next((n for n in spec.traces if takes[0].result.trace(n) is not None), spec.traces[0])
+        shared = [n for n in spec.traces if all(t.result.trace(n) is not None for t in takes)]
+        main = next(
+            iter(shared), next((n for n in spec.traces if takes[0].result.trace(n) is not None), spec.traces[0])
+        )
         whole_title = f"{spec.title}: {trace_words(main)}"
         spec = replace(spec, traces=(main,))
+    held = {t.name for take in takes for t in take.result.traces}
+    spec = replace(spec, traces=tuple(n for n in spec.traces if n in held) or spec.traces[:1])
     summaries = [take.summary for take in takes]
     comparison = compare(summaries)
     differs, same = title_lines(summaries)
     if smoothing:
         same = f"{same}; {smoothing_words(smoothing)}" if same else smoothing_words(smoothing)
     curves = []
+    hues = _hues(takes, spec)
     for index, take in enumerate(takes):
         if index == reference:
             continue
         name = label(comparison, index, kind.key) if len(takes) > 1 else ""
         against = takes[reference] if reference is not None else None
-        curves += _curves(spec, take, name, index, len(takes), against, channels)
+        curves += _curves(spec, take, name, index, len(takes), against, channels, hues)
     title = whole_title
     if reference is not None and len(takes) > 1:
         unit = {"phase": "degrees", "linear": "V", "log": "dB"}.get(spec.y, "dB")
@@ -181,7 +191,40 @@ def plot_view(
         if reference is not None or not own_x
         else [b for c in claims if c.name in spec.traces for b in _bounds(c, spec)]
     )
-    return _with_axes(spec, title, differs, same, curves, floor_curve, bounds, is_difference=reference is not None)
+    view = _with_axes(spec, title, differs, same, curves, floor_curve, bounds, is_difference=reference is not None)
+    return replace(view, notes=(*_limits(takes, comparison), *view.notes))
+
+
+def _hues(takes: Sequence[Take], spec: PlotSpec) -> dict[tuple[int, str], int]:
+    """Hue for each take and variant: it is what differs, the take, or where takes hold curves of several levels each of them."""
+    apart = any(has_variants(take, name) for take in takes for name in spec.traces)
+    hues: dict[tuple[int, str], int] = {}
+    for index, take in enumerate(takes):
+        for trace in take.result.traces:
+            if trace.name in spec.traces:
+                hues.setdefault((index, trace.variant), len(hues) if apart else index)
+    return hues
+
+
+def _limits(takes: Sequence[Take], comparison: Comparison) -> tuple[str, ...]:
+    """Say of takes that are laid over each other what limits one of them and not the others."""
+    said = [{t.code for t in take.result.trust} for take in takes]
+    shared = set.intersection(*said)
+    out = []
+    for number, take in enumerate(takes if len(takes) > 1 else ()):
+        name = label(comparison, number, take.summary.kind)
+        texts = [item.text for item in take.result.trust if item.code not in shared]
+        out += [text if text.lower().startswith(name.lower()) else f"{name}: {text}" for text in texts]
+    return tuple(out)
+
+
+def _sheet(takes: Sequence[Take], spec: PlotSpec, channels: frozenset[int] | None) -> PlotView:
+    summaries = [take.summary for take in takes]
+    comparison = compare(summaries)
+    labels = [label(comparison, k, takes[0].summary.kind) if len(takes) > 1 else "" for k in range(len(takes))]
+    differs, same = title_lines(summaries)
+    nothing = Axis("", 0, 1)
+    return PlotView(spec.title, differs, same, nothing, nothing, sheet=sheet_view(takes, spec.sheet, labels, channels))
 
 
 def _curves(
@@ -192,10 +235,10 @@ def _curves(
     total: int,
     against: Take | None,
     channels: frozenset[int] | None,
+    hues: dict[tuple[int, str], int],
 ) -> list[CurveView]:
     out = []
     present = {t.channel for t in take.result.traces}
-    variants = list(dict.fromkeys(t.variant for t in take.result.traces if t.name in spec.traces))
     for position, trace_name in enumerate(spec.traces):
         for trace in take.result.traces:
             if trace.name != trace_name or (channels is not None and trace.channel not in channels):
@@ -212,15 +255,14 @@ def _curves(
                 words.append(trace_words(trace_name))
             if len(present) > 1 and not (several and trace.channel > 1):
                 words.append(f"ch {trace.channel}")
-            hue = index
-            if total == 1:
-                hue = position if several else variants.index(trace.variant)
+            hue = position if several and total == 1 else hues[index, trace.variant]
             focus = index == total - 1 and not (several and position > 1) and not (spec.dense and trace.channel > 1)
             out.append(_curve(spec, shown, ", ".join(words), hue, focus=focus))
     return out
 
 
-def _has_variants(take: Take, name: str) -> bool:
+def has_variants(take: Take, name: str) -> bool:
+    """Whether a take holds several traces of a name for each channel."""
     return len({t.variant for t in take.result.traces if t.name == name}) > 1
 
 

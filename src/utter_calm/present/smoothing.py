@@ -14,7 +14,7 @@ CHOICES = (0, 48, 24, 12, 6, 3, 1)
 
 def can_be_smoothed(spec: PlotSpec) -> bool:
     """Whether a picture shows curves over frequency; the single lines of a spectrum have no mean."""
-    return spec.x_log and not spec.dense and spec.x_label.endswith("Hz")
+    return spec.x_log and not spec.dense and not spec.sheet and spec.x_label.endswith("Hz")
 
 
 def smoothing_words(per_octave: int) -> str:

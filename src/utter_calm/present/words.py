@@ -24,8 +24,10 @@ def fact_text(name: str, value: str, kind: str) -> str:
     field = {f.name: f for f in setting_fields(kind_of(kind).settings_type)}.get(name.removeprefix("setting:"))
     if field is None or value == "–":
         return ""
+    if field.choices and value not in ("yes", "no"):
+        return value
     if field.is_text:
-        return f"{field.label.lower()} {condition_text(value)}"
+        return f"{field.label.lower()} {condition_text(value)}" if value else ""
     return f"{field.label.lower()} {si_text(float(value), field.unit)}"
 
 
@@ -47,7 +49,7 @@ def title_lines(takes: Sequence[TakeSummary]) -> tuple[str, str]:
     comparison = compare(takes)
     kind = takes[0].kind
     same = [fact_text(name, value, kind) for name, value in comparison.same if not name.startswith("setting:")]
-    detail = _settings_in_short(takes[0], comparison)
+    detail = _settings_in_short(takes, comparison)
     same_text = "; ".join(t for t in (", ".join(s for s in same if s), detail) if t)
     if len(takes) == 1:
         return "", same_text
@@ -55,18 +57,23 @@ def title_lines(takes: Sequence[TakeSummary]) -> tuple[str, str]:
     return " and ".join([", ".join(labels[:-1]), labels[-1]]) if labels else "", f"{same_text}: the same"
 
 
-def _settings_in_short(take: TakeSummary, comparison: Comparison) -> str:
-    """The few settings that a reader needs, when they are the same for all."""
-    same = {name.removeprefix("setting:") for name, _ in comparison.same if name.startswith("setting:")}
-    values = take.settings
-    parts = []
+def _signal(take: TakeSummary) -> str:
+    """What was played; empty for a kind or a setting that this version does not know."""
     try:
         kind = kind_of(take.kind)
-        settings = msgspec.convert(values, type=kind.settings_type, strict=False)
-        what = kind.signal(settings)
-    except (UtterCalmError, msgspec.ValidationError):  # a kind or a setting that this version does not know
-        what = ""
+        return kind.signal(msgspec.convert(take.settings, type=kind.settings_type, strict=False))
+    except (UtterCalmError, msgspec.ValidationError):
+        return ""
+
+
+def _settings_in_short(takes: Sequence[TakeSummary], comparison: Comparison) -> str:
+    """The few settings that a reader needs, when they are the same for all."""
+    same = {name.removeprefix("setting:") for name, _ in comparison.same if name.startswith("setting:")}
+    values = takes[0].settings
+    parts = []
+    played = {_signal(take) for take in takes}
     level = values.get("level_v")
+    what = played.pop() if len(played) == 1 else ""
     if what:
         known = "level_v" in same and isinstance(level, float | int)
         parts.append(f"{what} at {si_text(float(level), 'V', digits=3)}" if known else what)  # type: ignore[arg-type]

@@ -24,7 +24,7 @@ def export_picture(job: Job, take: TakeSummary, path: Path, trace: str | None = 
         The file cannot be written.
     """
     plots = kind_of(take.kind).plots
-    found = [p for p in plots if trace is None or trace in (p.key, *p.traces)]
+    found = [p for p in plots if p.traces and (trace is None or trace in (p.key, *p.traces))]
     if not found:
         known = ", ".join(dict.fromkeys(t for p in plots for t in p.traces))
         raise InputError(f"No picture of take {take.id} shows “{trace}”.", hint=f"There are pictures of: {known}.")

@@ -26,6 +26,7 @@ def report_html(job: Job) -> str:
     pictures = {
         id(plot): plot_svg(plot, ident=f"clip{number}")
         for number, plot in enumerate(plot for section in document.sections for plot in section.plots)
+        if plot.sheet is None
     }
     return str(template.render(report=document, style=style, picture=lambda plot: pictures[id(plot)]))
 

@@ -10,7 +10,7 @@ from PySide6.QtCore import QBuffer, QSettings, Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QKeySequence
 from PySide6.QtWidgets import QFileDialog, QMainWindow, QMenu, QMessageBox, QStackedWidget
 
-from utter_calm.errors import UtterCalmError
+from utter_calm.errors import InputError, UtterCalmError
 from utter_calm.job.recent import recent_jobs
 from utter_calm.ui.about import AboutDialog
 from utter_calm.ui.place_names import PLACES, SUFFIX
@@ -330,9 +330,15 @@ class MainWindow(QMainWindow):
         from utter_calm.report.svg import plot_svg
 
         view = workspace.plot.canvas.view
-        if path.suffix.lower() == ".svg" and view is not None:
+        ending = path.suffix.lower()
+        sheet = view.sheet if view is not None else None
+        if sheet is not None and ending in (".csv", ".svg"):
+            if ending == ".svg":
+                raise InputError("A table is no drawing.", hint="Export it as .csv or .png.")
+            write_text(path, sheet.as_text(","))
+        elif ending == ".svg" and view is not None:
             write_text(path, plot_svg(view))
-        elif path.suffix.lower() == ".png":
+        elif ending == ".png":
             buffer = QBuffer()
             workspace.plot.grab().save(buffer, "PNG")
             write_bytes(path, buffer.data().data())

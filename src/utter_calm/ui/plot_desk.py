@@ -11,7 +11,7 @@ from utter_calm.errors import UtterCalmError
 from utter_calm.job.take import FLOOR, Take, TakeSummary
 from utter_calm.measure.kind import PlotSpec, Scale
 from utter_calm.measure.kinds import kind_of
-from utter_calm.present.plot import empty_plot, plot_view, usable_scales
+from utter_calm.present.plot import empty_plot, has_variants, plot_view, usable_scales
 from utter_calm.present.smoothing import CHOICES, can_be_smoothed
 from utter_calm.ui.finder import finder_form
 from utter_calm.ui.plot_pane import PlotPane
@@ -126,7 +126,7 @@ class PlotDesk(QObject):
     def main_trace(self) -> str | None:
         """Name of the trace that the picture on the screen is mainly about."""
         spec = self._spec_shown()
-        return None if spec is None else spec.traces[0]
+        return None if spec is None or not spec.traces else spec.traces[0]
 
     def renew(self) -> None:
         """Draw the shown takes again."""
@@ -160,7 +160,7 @@ class PlotDesk(QObject):
                 floor=floor,
                 claims=unique,
                 reference=reference,
-                channels=self._channels_for(kind, chosen),
+                channels=self._channels_for(kind, chosen, takes),
                 over=self._over.get(kind, ""),
                 smoothing=self._smoothing,
             )
@@ -169,8 +169,10 @@ class PlotDesk(QObject):
         except (UtterCalmError, ValueError) as problem:
             self.pane.show_view(empty_plot(step.title, str(problem)))
 
-    def _channels_for(self, kind: str, spec_key: str) -> frozenset[int] | None:
-        """Channels to show: where one picture holds many orders, one channel at a time, unless asked otherwise."""
+    def _channels_for(self, kind: str, spec_key: str, takes: list[Take]) -> frozenset[int] | None:
+        """Channels to show: where one picture holds many orders, or spectra of several signals, one at a time, unless asked."""
         alone = len(self._session.shown_takes()) == 1
-        many = any(p.key == spec_key and len(p.traces) > 2 and (p.dense or alone) for p in kind_of(kind).plots)
+        spec = next((p for p in kind_of(kind).plots if p.key == spec_key), None)
+        many = spec is not None and len(spec.traces) > 2 and (spec.dense or alone)
+        many = many or (spec is not None and spec.dense and any(has_variants(t, spec.traces[0]) for t in takes))
         return frozenset({1}) if many and self._channels is None else self._channels

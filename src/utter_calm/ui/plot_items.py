@@ -81,7 +81,7 @@ class ScaleAxis(pg.AxisItem):
             y = box.bottom() - (place - low) / (high - low) * box.height()
             painter.setPen(QColor(self.palette_.text if self.scale_.percent else self.palette_.soft_text))
             painter.drawText(QPointF(right - metrics.horizontalAdvance(text), y + metrics.capHeight() / 2), text)
-            if self.scale_.percent:
+            if self.scale_.percent and y + 14 < self.boundingRect().height():
                 beneath = f"{tick_text(round(place))} dB"
                 painter.setPen(QColor(self.palette_.soft_text))
                 small = font(10)

@@ -15,6 +15,7 @@ from utter_calm.present.plot import PlotView
 from utter_calm.quantities import si_text
 from utter_calm.quantities.text import fixed
 from utter_calm.ui.plot_canvas import PlotCanvas
+from utter_calm.ui.sheet_table import SheetTable
 from utter_calm.ui.theme import current_palette
 
 
@@ -43,6 +44,9 @@ class PlotPane(QWidget):
         layout.addWidget(self.words)
         self.canvas = PlotCanvas()
         layout.addWidget(self.canvas, 1)
+        self.sheet = SheetTable()
+        self.sheet.hide()
+        layout.addWidget(self.sheet, 1)
         under = QHBoxLayout()
         self.axis_words = QLabel()
         self.axis_words.setProperty("role", "soft")
@@ -57,7 +61,7 @@ class PlotPane(QWidget):
         self.readout = QLabel()
         self.readout.setTextFormat(Qt.TextFormat.RichText)
         self.readout.setWordWrap(True)
-        self.readout.setFixedHeight(36)
+        self.readout.setFixedHeight(54)
         self.readout.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.readout.setAccessibleName("Values at the cursor")
         layout.addWidget(self.readout)
@@ -105,7 +109,11 @@ class PlotPane(QWidget):
         if view.same:
             parts.append(f'<span style="color:{p.soft_text}">{escape(view.same)}</span>')
         self.words.setText("; ".join(parts))
-        self.axis_words.setText("" if view.empty else f"{view.y.label} over {view.x.label}")
+        self.canvas.setVisible(view.sheet is None)
+        self.sheet.setVisible(view.sheet is not None)
+        if view.sheet is not None:
+            self.sheet.show_sheet(view.sheet)
+        self.axis_words.setText("" if view.empty or view.sheet is not None else f"{view.y.label} over {view.x.label}")
         self.canvas.show_view(view, keep_range=keep_range)
         self._read(math.nan)
 
@@ -119,7 +127,7 @@ class PlotPane(QWidget):
         """Read every curve at the cursor, exactly: interpolated over log x where the axis is."""
         view = self.canvas.view
         p = current_palette()
-        if view is None or view.empty:
+        if view is None or view.empty or view.sheet is not None:
             self.readout.setText("")
             return
         if not math.isfinite(x):
@@ -129,8 +137,9 @@ class PlotPane(QWidget):
                 return
             self.readout.setText(
                 f'<span style="color:{p.soft_text}">{hint}move over the plot to read the curves, press to set a mark</span>'
+                + "".join(f"<br>{escape(note)}" for note in view.notes[:1])
             )
-            self.readout.setToolTip("; ".join(view.notes))
+            self.readout.setToolTip("\n".join(view.notes))
             return
         at = place_words(x, view)
         parts = [f"<b>at {at}</b>"]
@@ -189,6 +198,8 @@ class PlotPane(QWidget):
     def numbers(self) -> str:
         """Give what is shown as a table for the clipboard."""
         view = self.canvas.view
+        if view is not None and view.sheet is not None:
+            return view.sheet.as_text()
         return "" if view is None or view.empty else curves_csv(view)
 
 
