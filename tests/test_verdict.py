@@ -6,6 +6,7 @@ import pytest
 from utter_calm.job.model import Claim, MaskPoint, Setup
 from utter_calm.job.verdict import Outcome, judge, mask_bounds
 from utter_calm.measure.result import Reading, Result, Trace
+from utter_calm.present.panel import claim_view
 
 AT_MOST = Claim("c", "at most 1e-4", "s", "thd", high=1e-4)
 
@@ -77,6 +78,18 @@ def test_a_claim_holds_only_in_its_setup(measured):
     ids = [{v.claim.id for v in measured.verdicts("first-look", s)} for s in (eight, four)]
     assert "thdn-8" in ids[0] - ids[1]
     assert "gain-4" in ids[1] - ids[0]
+
+
+@pytest.mark.parametrize(
+    ("value", "u", "floor", "outcome", "words"),
+    [(3e-7, 2.5e-7, 1e-9, Outcome.NOT_REACHABLE, "record longer"), (1e-7, 1e-9, 0.9e-7, Outcome.NOT_REACHABLE, "rig alone gives"),
+     (1e-6, 2.5e-7, 1e-9, Outcome.MISSED, "by"), (1e-6, 2.5e-7, None, Outcome.MISSED, "by"), (1e-8, 1e-9, 0.9e-8, Outcome.MET, "by")],
+)  # fmt: skip
+def test_what_is_lost_in_noise_cannot_be_decided(value, u, floor, outcome, words):
+    claim = Claim("c", "at most -150 dB", "s", "harmonic_8", high=10 ** (-150 / 20))
+    verdict = judge(claim, Result((Reading("harmonic_8", 1, value, "1", u, floor),)))
+    assert verdict.outcome is outcome
+    assert words in claim_view(verdict).margin
 
 
 def test_the_demo_job_shows_all_four_verdicts(measured):

@@ -13,6 +13,8 @@ from utter_calm.measure.result import Reading, Result, Trace
 
 RIG_LIMITED = math.sqrt(2)
 """A reading less than 3 dB above what the rig alone gives says more about the rig than about the unit."""
+NOISE = 1.5
+"""A magnitude of so many of its expanded uncertainties (k = 2) or fewer is noise: three deviations, Rayleigh distributed."""
 
 
 class Outcome(enum.Enum):
@@ -84,8 +86,13 @@ def judge(claim: Claim, result: Result | None) -> Verdict:
 
 
 def is_rig_limited(reading: Reading) -> bool:
-    """Whether a reading, within its uncertainty, lies less than 3 dB above what the rig alone gives."""
-    return reading.floor is not None and reading.value - (reading.uncertainty or 0.0) < RIG_LIMITED * reading.floor
+    """Whether a reading lies less than 3 dB above what the rig alone gives."""
+    return reading.floor is not None and reading.value < RIG_LIMITED * reading.floor
+
+
+def is_in_noise(value: float, uncertainty: float | None) -> bool:
+    """Whether a magnitude is no more than the noise that it was found in: so much of it noise alone gives once in a hundred."""
+    return uncertainty is not None and value < NOISE * uncertainty
 
 
 def _judge_reading(claim: Claim, reading: Reading) -> Verdict | None:
@@ -97,7 +104,8 @@ def _judge_reading(claim: Claim, reading: Reading) -> Verdict | None:
     margin, bound = min(margins)
     spread = reading.uncertainty or 0.0
     outcome = _outcome(margin, spread)
-    if outcome is not Outcome.MET and bound == claim.high and is_rig_limited(reading):
+    lost = is_rig_limited(reading) or is_in_noise(reading.value, reading.uncertainty)
+    if outcome is not Outcome.MET and bound == claim.high and lost:
         outcome = Outcome.NOT_REACHABLE
     return Verdict(
         claim,

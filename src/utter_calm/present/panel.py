@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from utter_calm.job.compare_readings import spread_of
 from utter_calm.job.take import Take, TakeSummary
-from utter_calm.job.verdict import Outcome, Verdict, is_rig_limited
+from utter_calm.job.verdict import RIG_LIMITED, Outcome, Verdict, is_rig_limited
 from utter_calm.measure.kinds import definition, kind_of
 from utter_calm.measure.result import Reading
 from utter_calm.present.values import beside_text, phase_text, reading_text, value_text
@@ -164,5 +164,6 @@ def _margin(verdict: Verdict) -> str:
         return f"by {far}"
     if verdict.outcome is Outcome.UNDECIDED:
         return f"{far} from the bound, within the uncertainty"
-    floor = str(value_text(name, verdict.floor, verdict.unit)) if verdict.floor else "more"
-    return f"the rig alone gives {floor}"
+    if verdict.floor is None or value >= RIG_LIMITED * verdict.floor:
+        return "no more than noise: record longer"
+    return f"the rig alone gives {value_text(name, verdict.floor, verdict.unit)}"
