@@ -15,7 +15,7 @@ from utter_calm.measure.result import Reading, Trace
 from utter_calm.present.axis import linear_ticks, log_ticks, percent_ticks, sensible_range, tick_text
 from utter_calm.present.chain import chain_view, level_view
 from utter_calm.present.coverage import coverage_view
-from utter_calm.present.layout import spread_labels, thinned
+from utter_calm.present.layout import spread_labels, straightened, thinned
 from utter_calm.present.palette import DARK, LIGHT
 from utter_calm.present.panel import panel_view
 from utter_calm.present.plot import plot_view
@@ -71,6 +71,21 @@ def test_thinning_keeps_every_peak(noise):
     assert at[np.argmax(height)] == pytest.approx(0.41234, abs=0.003)
     short = np.arange(10.0)
     assert thinned(short, short, 500)[0] is short
+
+
+def test_points_on_a_straight_line_are_left_out_and_no_more():
+    x = np.linspace(0, 600, 1_200)
+    at, height = straightened(x, 0.3 * x, 0.04)
+    assert len(at) < 10
+    bent = 200 / (1 + np.exp(-(x - 300) / 40))
+    at, height = straightened(x, bent, 0.04)
+    assert len(at) < 200
+    assert np.max(np.abs(np.interp(x, at, height) - bent)) < 0.2
+    assert (at[0], at[-1]) == (x[0], x[-1])
+    noise = np.random.default_rng(2).normal(0, 5, len(x))
+    assert len(straightened(x, noise, 0.04)[0]) > 0.9 * len(x)
+    gap = np.where(np.abs(x - 300) < 20, np.nan, bent)
+    assert np.isnan(straightened(x, gap, 0.04)[1]).sum() == np.isnan(gap).sum()
 
 
 def test_a_sensible_range_holds_everything():

@@ -8,6 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 FloatArray = npt.NDArray[np.float64]
+_PASSES = 10
 
 
 def spread_labels(wanted: Sequence[float], spacing: float, low: float, high: float) -> list[float]:
@@ -45,3 +46,22 @@ def thinned(position: FloatArray, height: FloatArray, columns: int) -> tuple[Flo
     rising = np.arange(len(starts)) % 2 == 0
     first, second = np.where(rising, low, high), np.where(rising, high, low)
     return np.repeat(at, 2), np.stack([first, second], axis=1).reshape(-1)
+
+
+def straightened(at: FloatArray, height: FloatArray, tolerance: float) -> tuple[FloatArray, FloatArray]:
+    """Leave out points that lie on the straight line between their neighbours, within ``tolerance`` on the scale of the screen.
+
+    Each pass looks at every second point, so that no two neighbours go at once; what is left out in ten passes stays within
+    a few tolerances of the line that is drawn. Gaps (NaN) stay gaps.
+    """
+    for turn in range(_PASSES):
+        if len(at) < 4:
+            break
+        middle = np.arange(1 + turn % 2, len(at) - 1, 2)
+        left, right = middle - 1, middle + 1
+        share = (at[middle] - at[left]) / np.maximum(at[right] - at[left], 1e-12)
+        straight = height[left] + share * (height[right] - height[left])
+        kept = np.ones(len(at), dtype=bool)
+        kept[middle] = ~(np.abs(height[middle] - straight) < tolerance)
+        at, height = at[kept], height[kept]
+    return at, height

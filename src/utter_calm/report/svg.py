@@ -8,12 +8,13 @@ import numpy as np
 import numpy.typing as npt
 
 from utter_calm.present.axis import height_ticks, linear_ticks, log_ticks, percent_ticks, tick_text
-from utter_calm.present.layout import spread_labels, thinned
+from utter_calm.present.layout import spread_labels, straightened, thinned
 from utter_calm.present.palette import LIGHT, Palette
 from utter_calm.present.plot import BoundView, CurveView, PlotView
 
 FloatArray = npt.NDArray[np.float64]
 _TEXT = 11.5
+_STRAIGHT = 0.04
 _FEW = 8
 
 
@@ -115,7 +116,7 @@ def _text(x: float, y: float, text: str, colour: str, anchor: str, size: float =
 def _path(frame: _Frame, x: FloatArray, y: FloatArray) -> str:
     at, height = thinned(frame.x(x), frame.y(y), int((frame.right - frame.left) * 0.7))
     # far outside is pulled near: the clip hides it, and numbers stay short
-    height = np.clip(height, frame.top - 500, frame.bottom + 500)
+    at, height = straightened(at, np.clip(height, frame.top - 500, frame.bottom + 500), _STRAIGHT)
     return "M" + "L".join(f"{a:.1f} {h:.1f}" for a, h in zip(at.tolist(), height.tolist(), strict=True))
 
 
