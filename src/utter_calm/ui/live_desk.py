@@ -24,6 +24,7 @@ from utter_calm.ui.worker import Computation
 _HUM_RECORD_S = 1.0
 _HUM_PERIOD_MS = 250
 _KEEP_S = 1.6
+_CLIP_KEEP_S = 0.45
 
 
 class LiveDesk(QObject):
@@ -89,7 +90,7 @@ class LiveDesk(QObject):
         elif self.running and text:
             self.mark(text)
 
-    def keep(self, note: str = "") -> None:
+    def keep(self, note: str = "", *, seconds: float = _KEEP_S) -> None:
         """Keep the last seconds as a take: as noise while hum is hunted, else as a first look."""
         tone = self.control.tone
         if tone is None:
@@ -99,7 +100,7 @@ class LiveDesk(QObject):
         step = next((s for s in self._session.plan.steps if s.kind == wanted), None) or self._session.add_step(wanted)
         if not note and self.hum is not None and self.hum.events:
             note = f"after “{self.hum.events[-1].text}”"
-        shot = tone.snapshot(round(_KEEP_S * tone.rate_hz), peek=True)
+        shot = tone.snapshot(round(seconds * tone.rate_hz), peek=True)
         rig, plan = self._session.plan.rig, self._session.plan
         setup = next(
             (s for s in plan.setups() if all(self._session.bench.value(f) in (None, v) for f, v in s.conditions)), None
@@ -119,10 +120,12 @@ class LiveDesk(QObject):
             return job.append(step.id, setup, settings, capture, result, note=note or "kept from the live view")
 
         computation = Computation(work, self._session)
-        computation.done.connect(
-            lambda take: (self._session.takes_changed.emit(), self.told.emit(f"Kept as take {take.id}."))
-        )
+        computation.done.connect(self._kept)
         self._session.start(computation)
+
+    def _kept(self, take: TakeSummary) -> None:
+        self._session.takes_changed.emit()
+        self.told.emit(f"Kept as take {take.id}{f': {take.note}' if self._clip_told else ''}.")
 
     def stop(self) -> None:
         """Silence, and let go."""
@@ -164,7 +167,9 @@ class LiveDesk(QObject):
         if onset is not None and level.value > onset and not self._clip_told:
             self._clip_told = True
             text = f"Clipping begins at {si_text(onset, 'V', digits=3)} at the unit's output, told from how distortion grows. "
-            self.told.emit(text + "K keeps this as a take.")
+            self.told.emit(text)
+            # what is heard now is the step in which it clips; what came before was another level
+            self.keep(f"clipping begins at {si_text(onset, 'V', digits=3)}", seconds=_CLIP_KEEP_S)
         if onset is None:
             self._clip_told = False
 
