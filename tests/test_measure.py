@@ -339,6 +339,9 @@ def test_what_is_wrong_with_a_record_is_said():
     for code, samples in cases.items():
         result = FirstLook().analyze(FirstLookSettings(), Capture(samples[:, None], 48_000))
         assert code in {t.code for t in result.trust}, code
+    beside_the_hole = FirstLook().analyze(FirstLookSettings(), Capture(hole[:, None], 48_000))
+    assert beside_the_hole.reading("thd_n").value < 1e-5  # the longest stretch without it was measured
+    assert "longest stretch" in next(t.text for t in beside_the_hole.trust if t.code == "dropout")
     level = FirstLook().analyze(FirstLookSettings(), Capture(late[:, None], 48_000)).reading("level").value
     assert level == pytest.approx(0.9, rel=1e-6)
     assert not FirstLook().analyze(FirstLookSettings(), Capture(clean[:, None], 48_000)).trust

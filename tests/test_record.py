@@ -50,7 +50,9 @@ def test_silence_at_the_ends_is_found_and_no_signal_is_lost(lead, tail):
 def test_a_hole_of_any_length_is_found(length):
     record = tone()
     record[20_000 : 20_000 + length] = record[20_000]
-    assert abs(find_faults(record).hole_frames - length) <= 2
+    faults = find_faults(record)
+    assert abs(faults.hole_frames - length) <= 2
+    assert faults.whole == (pytest.approx(20_000 + length, abs=2), len(record))
 
 
 def test_silence_is_not_a_fault_of_this_kind():

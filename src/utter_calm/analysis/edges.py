@@ -7,7 +7,7 @@ coherent averaging with the period found from the record, and can be read on a g
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -19,6 +19,8 @@ from utter_calm.errors import NoSignal
 _FINE = 32
 _MOST_HARMONICS = 1_000
 _FLAT_FROM, _FLAT_TO = 0.5, 0.9
+_STANDS_OUT = 0.3
+_ODD, _SEEN = 8.0, 0.02
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -47,6 +49,8 @@ class EdgeAnalysis:
         (m,) one averaged period, the rising edge at a quarter of it.
     noise
         R.m.s. of what does not repeat.
+    odd_periods
+        How many periods are not like the others: a dropout, a click.
     """
 
     frequency_hz: float
@@ -62,6 +66,7 @@ class EdgeAnalysis:
     time_s: FloatArray
     period: FloatArray
     noise: float
+    odd_periods: int = 0
 
 
 def analyze_edges(record: FloatArray, rate_hz: float, *, near_hz: float | None = None) -> EdgeAnalysis:
@@ -83,8 +88,19 @@ def analyze_edges(record: FloatArray, rate_hz: float, *, near_hz: float | None =
     spectrum[1 : count + 1] = fit.phasors * (size / 2)
     period = np.fft.irfft(spectrum, size) + fit.dc
     noise = float(np.std(fit.residual))
+    if float(np.std(period)) < _STANDS_OUT * noise:
+        raise NoSignal("Nothing repeats in the record.", hint="Edges need a square or a pulse train.")
     left = noise * math.sqrt((2 * count + 1) / len(record))
-    return _read(period, 1 / frequency, frequency, noise, left)
+    found = _read(period, 1 / frequency, frequency, noise, left)
+    return replace(found, odd_periods=_odd_periods(fit.residual, rate_hz / frequency, found.high - found.low))
+
+
+def _odd_periods(residual: FloatArray, samples: float, height: float) -> int:
+    """Count the periods that are not like the others: far more is left of them, and it can be seen."""
+    count = int(len(residual) / samples)
+    starts = np.asarray(np.arange(count) * samples, dtype=np.int64)
+    left = np.sqrt(np.add.reduceat(residual**2, starts) / samples)
+    return int(np.count_nonzero(left > max(_ODD * float(np.median(left)), _SEEN * height)))
 
 
 def _repetition(record: FloatArray, rate_hz: float, near_hz: float | None) -> float:

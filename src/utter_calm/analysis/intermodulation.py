@@ -96,6 +96,8 @@ def analyze_intermodulation(
         raise NoSignal(
             f"There are no two tones to measure: {problem}.", hint="Check the file, or record longer."
         ) from problem
+    if float(np.sum(np.abs(tones.phasors) ** 2)) / 2 < float(np.var(tones.residual)):
+        raise NoSignal("No two tones stand out of the rest.", hint="Check the file and the level.")
     f1, f2 = (tones.omega * rate_hz / (2 * np.pi)).tolist()
     a1, a2 = np.abs(tones.phasors).tolist()
     if min(a1, a2) < 1e-4 * max(a1, a2):

@@ -5,10 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
 from utter_calm.analysis.spectrum import FloatArray
 
 _PARTS = 64
+_LEAST_HOLE = 16
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,18 +25,26 @@ class RecordFaults:
         Frames of silence before the signal starts and after it ends.
     hole_frames
         Frames of digital silence inside the signal.
+    whole
+        Start and stop of the longest stretch of signal without a hole.
     """
 
     clipped_samples: int
     lead_frames: int
     tail_frames: int
     hole_frames: int
+    whole: tuple[int, int]
 
 
 def find_faults(record: FloatArray, *, full_scale: float = 1.0) -> RecordFaults:
     """Look through one channel (n,), samples in the unit of ``full_scale`` (its peak)."""
     lead, tail = _silence_at_ends(record)
-    return RecordFaults(_clipped(record, full_scale), lead, tail, _holes(record[lead : len(record) - tail]))
+    holes = lead + _holes(record[lead : len(record) - tail])
+    # each stretch lies between the end of one hole and the start of the next
+    starts, stops = np.append(lead, holes[:, 1]), np.append(holes[:, 0], len(record) - tail)
+    longest = int(np.argmax(stops - starts))
+    lost = int(np.sum(holes[:, 1] - holes[:, 0]))
+    return RecordFaults(_clipped(record, full_scale), lead, tail, lost, (int(starts[longest]), int(stops[longest])))
 
 
 def _clipped(record: FloatArray, full_scale: float) -> int:
@@ -65,13 +75,13 @@ def _silence_at_ends(record: FloatArray) -> tuple[int, int]:
     return lead, tail
 
 
-def _holes(record: FloatArray) -> int:
-    """Frames in runs of 16 or more exactly equal samples, in a signal that otherwise moves."""
+def _holes(record: FloatArray) -> npt.NDArray[np.int64]:
+    """(k, 2) start and stop of runs of 16 or more exactly equal samples, in a signal that otherwise moves."""
     if len(record) < 64:
-        return 0
+        return np.empty((0, 2), dtype=np.int64)
     still = np.diff(record) == 0
     if still.mean() > 0.5:  # so coarse a record repeats samples by itself
-        return 0
+        return np.empty((0, 2), dtype=np.int64)
     edges = np.flatnonzero(np.diff(np.concatenate([[0], still.astype(np.int8), [0]])))
-    runs = edges[1::2] - edges[::2]
-    return int(np.sum(runs[runs >= 15] + 1))
+    runs = np.stack([edges[::2], edges[1::2] + 1], axis=1)
+    return np.asarray(runs[runs[:, 1] - runs[:, 0] >= _LEAST_HOLE], dtype=np.int64)

@@ -13,6 +13,7 @@ from utter_calm.analysis.edges import analyze_edges
 from utter_calm.analysis.intermodulation import Intermodulation, analyze_intermodulation
 from utter_calm.analysis.multitone import analyze_multitone, find_tones
 from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.analysis.steadiness import steadiness
 from utter_calm.analysis.tone import ToneAnalysis, analyze_tone
 from utter_calm.cli.analyze_options import FILE, Recording, common_options, load, on_recording, show, start
 from utter_calm.cli.skew import add_skew
@@ -25,7 +26,7 @@ from utter_calm.measure.multitone import add_multitone
 from utter_calm.measure.noise import NoiseSettings, add_noise
 from utter_calm.measure.point import gather
 from utter_calm.measure.result import Result, ResultBuilder, Trust
-from utter_calm.measure.tone_trust import tone_trust
+from utter_calm.measure.tone_trust import steady_trust, tone_trust
 
 
 @click.command("level-series")
@@ -95,6 +96,7 @@ def multitone(recording: Recording) -> None:
         found = analyze_multitone(
             samples * one.scale, one.rate_hz, tones, band_hz=recording.band, own_clock=expected is not None
         )
+        out.trust.extend(steady_trust(steadiness(samples, one.rate_hz, found.frequency_hz), 1))
         add_multitone(out, replace(found, clock_skew=None), one, 1)
         add_skew(out, grid_skew(tones, one.rate_hz) if expected is None else found.clock_skew)
         return out.build()
@@ -110,6 +112,7 @@ def imd(recording: Recording) -> None:
     def one_channel(one: Capture) -> Result:
         out, samples = start(one)
         found = analyze_intermodulation(samples * one.scale, one.rate_hz)
+        out.trust.extend(steady_trust(steadiness(samples, one.rate_hz, _two_tones(found)), 1))
         add_intermodulation(out, found, one, 1)
         for name, value in (("low_tone", found.f1_hz), ("high_tone", found.f2_hz)):
             out.add(name, 1, value, "Hz")
@@ -125,11 +128,12 @@ def edges(recording: Recording) -> None:
     expected = recording.played(lambda record, rate: np.array([analyze_edges(record, rate).frequency_hz]))
 
     def one_channel(one: Capture) -> Result:
-        # the flat parts of a square stand still and may touch the same step many times: that is no dropout
-        out, samples = start(one, but=("dropout",))
+        out, samples = start(one, flat=True)  # the flat parts of a square may touch the same step many times
         # instantaneous volts, not the volts of a sine of that peak
         scale = one.scale if one.unit == "V" else 1.0
         found = analyze_edges(samples * scale, one.rate_hz)
+        odd = np.asarray(np.arange(1, 10, 2) * found.frequency_hz, dtype=np.float64)
+        out.trust.extend(steady_trust(steadiness(samples, one.rate_hz, odd[odd < one.rate_hz / 2.2]), 1))
         add_edges(out, found, one, 1)
         out.add("fundamental_frequency", 1, found.frequency_hz, "Hz")
         if expected is not None:

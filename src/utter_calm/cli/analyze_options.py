@@ -137,12 +137,13 @@ def by_channel(capture: Capture, channel: int | None, measure: Callable[[Capture
     return out.build()
 
 
-def start(one: Capture, *, but: tuple[str, ...] = ()) -> tuple[ResultBuilder, FloatArray]:
-    """Begin a result for a capture of one channel: what its record can be trusted for (``but`` some codes), and its usable part."""
-    out = ResultBuilder()
-    samples, trust = usable_part(one, 1)
-    out.trust.extend(t for t in trust if t.code not in but)
-    return out, samples
+def start(one: Capture, *, flat: bool = False) -> tuple[ResultBuilder, FloatArray]:
+    """Begin a result for a capture of one channel: what its record can be trusted for, and its usable part.
+
+    A ``flat`` signal stands still by itself: that is no dropout.
+    """
+    samples, trust = usable_part(one, 1, across_holes=flat)
+    return ResultBuilder(trust=[t for t in trust if not (flat and t.code == "dropout")]), samples
 
 
 def show(result: Result, title: str, *, as_json: bool, full_scale_v: float | None = None) -> None:

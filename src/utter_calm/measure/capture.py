@@ -16,6 +16,7 @@ from utter_calm.rig import RigProfile
 FloatArray = npt.NDArray[np.float64]
 
 MOST_CHANNELS = 64
+_WORTH = 0.2
 _LEAST_FRAMES = 16
 
 
@@ -132,8 +133,10 @@ class Capture:
         return self.samples[:, number - 1]
 
 
-def usable_part(capture: Capture, number: int) -> tuple[FloatArray, list[Trust]]:
+def usable_part(capture: Capture, number: int, *, across_holes: bool = False) -> tuple[FloatArray, list[Trust]]:
     """Give the part of a channel that holds signal, and what was wrong with the rest.
+
+    With ``across_holes`` the part is not cut where the signal stands still.
 
     Raises
     ------
@@ -154,8 +157,13 @@ def usable_part(capture: Capture, number: int) -> tuple[FloatArray, list[Trust]]
         )
     if capture.lost_frames:
         trust.append(Trust("lost_blocks", f"The device lost {capture.lost_frames} frames: take it again."))
+    cut = False
     if faults.hole_frames:
-        trust.append(Trust("dropout", f"Channel {number} stands still for {faults.hole_frames} samples: a dropout."))
+        start, stop = faults.whole
+        cut = not across_holes and stop - start > _WORTH * len(samples)
+        rest = "; the longest stretch without one was measured." if cut else "."
+        text = f"Channel {number} stands still for {faults.hole_frames} samples: a dropout{rest}"
+        trust.append(Trust("dropout", text))
     lead, tail = faults.lead_frames, faults.tail_frames
     if lead > 0.02 * capture.rate_hz:
         seconds = lead / capture.rate_hz
@@ -167,7 +175,7 @@ def usable_part(capture: Capture, number: int) -> tuple[FloatArray, list[Trust]]
         trust.append(
             Trust("early_end", f"The signal ends {seconds:.2f} s early; the silence was left out.", grave=False)
         )
-    kept = samples[lead : len(samples) - tail]
+    kept = samples[slice(*faults.whole)] if cut else samples[lead : len(samples) - tail]
     if len(kept) < _LEAST_FRAMES:
         raise NoSignal(f"Channel {number} holds next to no signal.", hint="Record longer, or choose another channel.")
     return kept, trust

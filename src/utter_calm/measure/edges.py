@@ -13,7 +13,7 @@ from utter_calm.errors import InputError
 from utter_calm.measure.capture import Capture, usable_part
 from utter_calm.measure.definition import Definition
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
-from utter_calm.measure.result import Reading, Result, ResultBuilder, Trace
+from utter_calm.measure.result import Reading, Result, ResultBuilder, Trace, Trust
 from utter_calm.quantities import si_text
 from utter_calm.rig import RigProfile
 from utter_calm.signals.ramp import with_ramps
@@ -121,6 +121,9 @@ class Edges(SingleStimulus[EdgesSettings]):
 def add_edges(out: ResultBuilder, found: EdgeAnalysis, capture: Capture, channel: int) -> None:
     """Add readings and traces of one channel."""
     u_flat = 1e-3
+    if found.odd_periods:
+        text = f"On channel {channel} {found.odd_periods} periods are not like the others: a dropout, or a click."
+        out.trust.append(Trust("dropout", text))
     if found.rise_s is not None:
         out.add("rise_time", channel, found.rise_s, "s", math.hypot(found.u_rise_s, 0.005 / capture.rate_hz))
     if found.fall_s is not None:
