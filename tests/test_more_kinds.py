@@ -185,3 +185,16 @@ def test_for_floor_never_passes_the_ceiling():
         floor = kind.for_floor(settings, rig, 100.0)
         floor.check()
         assert kind.highest_level(floor) <= 0.5 * 1.0001
+
+
+def test_a_delay_between_the_channels_is_told_as_phase():
+    settings = CrosstalkSettings(level_v=0.5)
+    capture, result = take_step(Crosstalk(), settings, bench("cable"), DIRECT, load_ohm=None)
+    alike = result.reading("interchannel_phase")
+    assert alike.value < 2 * alike.uncertainty
+    turn = np.exp(-2j * np.pi * np.fft.rfftfreq(len(capture.samples), 1 / capture.rate_hz) * 1e-6)
+    late = capture.samples.copy()
+    late[:, 1] = np.fft.irfft(np.fft.rfft(late[:, 1]) * turn, len(late))
+    found = Crosstalk().analyze(settings, replace(capture, samples=late)).reading("interchannel_phase")
+    highest = result.trace("balance").x[-1]
+    assert found.value == pytest.approx(360e-6 * highest, abs=3 * found.uncertainty)

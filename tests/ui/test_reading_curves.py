@@ -8,6 +8,7 @@ from PySide6.QtGui import QGuiApplication
 
 from utter_calm.job.demo import demo_document
 from utter_calm.job.job import Job
+from utter_calm.measure.kinds import KINDS
 from utter_calm.measure.result import Reading, Result
 from utter_calm.ui.calculator import Calculator
 from utter_calm.ui.chain_editors import add_condition_editor, step_editor
@@ -153,6 +154,31 @@ def test_another_jobs_takes_stand_beside_ours(qtbot, measured_window, measured_p
     assert len(space.session.job.takes) == 6  # nothing of it is stored
     measured_window.workspace.show_place("compare")
     assert "elsewhere" in space.compare.title.text()
+
+
+def test_what_is_missing_of_every_unit_runs_on_one_key(qtbot, window, tmp_path):
+    from dataclasses import replace
+
+    from utter_calm.job.model import Step
+
+    plans = []
+    for number in (0, 6):
+        plan = demo_document().plans[number]
+        kind = "first_look" if number == 0 else "noise"
+        step = Step(f"step-{number}", kind).with_settings(KINDS[kind].settings_type(duration_s=0.5))
+        plans.append(replace(plan, steps=(step,), factors=plan.factors[:1], claims=()))
+    Job.create(tmp_path / "two.calm", replace(demo_document(), plans=tuple(plans))).close()
+    window.open_path(tmp_path / "two.calm")
+    space = window.workspace
+    assert space.transport.status.text() == "3 still to measure: M does it"
+    with qtbot.waitSignal(space.session.run_ended, timeout=LONG):
+        space.take_missing(auto=True)
+    assert space.transport.status.text() == "2 still to measure of other units: Ctrl+M does it"
+    space.session.auto_rig = True
+    with qtbot.waitSignal(space.session.run_ended, timeout=LONG):
+        press(qtbot, window, Qt.Key.Key_M, Qt.KeyboardModifier.ControlModifier)
+    assert {t.unit_title for t in space.session.job.takes} == {p.unit.title for p in plans}
+    assert space.transport.status.text() == "all measured"
 
 
 def test_the_units_of_a_job_are_chosen_and_the_bench_follows(qtbot, window, tmp_path):

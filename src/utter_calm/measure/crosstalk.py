@@ -123,7 +123,8 @@ class Crosstalk(StepKind[CrosstalkSettings]):
         # driven channel 1, heard in channel 2, each by its own gain; and the other way round
         _add_direction(out, tones, np.abs(heard[1][0][:, 0]) / np.abs(one), heard[1][1][:, 0] / np.abs(one), 1)
         _add_direction(out, tones, np.abs(heard[0][0][:, 1]) / np.abs(two), heard[0][1][:, 1] / np.abs(two), 2)
-        _add_balance(out, tones, two / one, capture)
+        noise = np.hypot(heard[0][1][:, 0] / np.abs(one), heard[1][1][:, 1] / np.abs(two)) / math.sqrt(2)
+        _add_balance(out, tones, two / one, noise, capture)
         if progress is not None:
             progress(1.0)
         if any(capture.overload):
@@ -162,7 +163,7 @@ def _add_direction(out: ResultBuilder, tones: FloatArray, ratio: FloatArray, spr
         out.trust.append(Trust("crosstalk_in_noise", text, grave=False))
 
 
-def _add_balance(out: ResultBuilder, tones: FloatArray, ratio: np.ndarray, capture: Capture) -> None:
+def _add_balance(out: ResultBuilder, tones: FloatArray, ratio: np.ndarray, noise: FloatArray, capture: Capture) -> None:
     u_flat = capture.rig.u_flatness if capture.rig else 0.0
     magnitude = np.abs(ratio)
     spread = np.full(len(tones), 2 * u_flat) * magnitude
@@ -170,4 +171,6 @@ def _add_balance(out: ResultBuilder, tones: FloatArray, ratio: np.ndarray, captu
     near = int(np.argmin(np.abs(np.log(tones / 1e3))))
     out.add("channel_balance", 0, float(magnitude[near]), "1", float(magnitude[near]) * u_flat)
     out.add("balance_spread", 0, float(magnitude.max() / magnitude.min()), "1", u_flat * 1.5)
-    out.add("interchannel_phase", 0, float(np.max(np.abs(np.degrees(np.angle(ratio))))), "°")
+    turn = np.abs(np.degrees(np.angle(ratio)))
+    most = int(np.argmax(turn))
+    out.add("interchannel_phase", 0, float(turn[most]), "°", math.degrees(float(noise[most])))

@@ -51,6 +51,17 @@ class CoverageView:
         return [cell.cell for row in self.cells for cell in row if cell.take_id is None and cell.planned]
 
 
+def missing_cells(job: Job) -> list[Cell]:
+    """Give what is still to be measured of every unit, in the order of their plans."""
+    cells = []
+    for plan in job.document.plans:
+        for step in plan.steps:
+            if job.floor(step.id) is None:
+                cells.append(Cell(step.id, NO_SETUP, FLOOR))
+            cells += [Cell(step.id, s) for s in plan.setups_of(step) if job.current(step.id, s) is None]
+    return cells
+
+
 def setup_title(plan: Plan, setup: Setup) -> str:
     """Name a setup by its varied factors only."""
     varied = [f.name for f in plan.varied_factors()] or [f.name for f in plan.factors]

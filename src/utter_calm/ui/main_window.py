@@ -103,6 +103,13 @@ class MainWindow(QMainWindow):
             measure, "family", "Take the row as a &family", "Shift+Space", lambda: self._with(lambda w: w.take_row())
         )
         self._add(measure, "missing", "Measure what is m&issing", "M", lambda: self._with(lambda w: w.take_missing()))
+        self._add(
+            measure,
+            "everything",
+            "Measure what is missing of &every unit",
+            "Ctrl+M",
+            lambda: self._with(lambda w: w.take_missing(everywhere=True)),
+        )
         self._add(measure, "floor", "Measure the &rig alone", "Shift+R", lambda: self._with(lambda w: w.take_floor()))
         self._add(
             measure, "resume", "Go &on with the interrupted run", "Shift+M", lambda: self._with(lambda w: w.resume())
@@ -246,8 +253,8 @@ class MainWindow(QMainWindow):
             self.run_missing()
 
     def run_missing(self) -> None:
-        """Measure all that is missing, the rig switching by itself."""
-        QTimer.singleShot(0, self, lambda: self._with(lambda w: w.take_missing(auto=True)))
+        """Measure all that is missing of every unit, the rig switching by itself."""
+        QTimer.singleShot(0, self, lambda: self._with(lambda w: w.take_missing(everywhere=True, auto=True)))
 
     def save_as(self) -> None:
         """Ask for a name and go on there."""

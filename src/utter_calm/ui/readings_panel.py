@@ -22,6 +22,7 @@ from utter_calm.ui.shapes import draw_outcome
 from utter_calm.ui.theme import current_palette, font
 
 _MOST_MAIN = 3
+_MARGINS = 30
 
 
 class ClaimLine(QWidget):
@@ -123,6 +124,8 @@ class ReadingsPanel(QWidget):
         self.trust.setText(words)
         self.trust.setProperty("role", "warning" if view.trust_is_grave else "calm")
         self.trust.style().polish(self.trust)
+        # a label with wrapped words lets itself be squeezed to one line: its words must stay whole
+        self.trust.setMinimumHeight(self.trust.heightForWidth(max(120, self.width() - _MARGINS)))
         self.trust.show()
         self.note.setVisible(note is not None)
         if note is not None and not self.note.hasFocus():

@@ -24,6 +24,7 @@ from utter_calm.job.prompt import Prompt
 from utter_calm.job.run import RunProgress
 from utter_calm.job.take import FLOOR, Take, TakeSummary
 from utter_calm.present.chain import chain_view, level_of, level_view
+from utter_calm.present.coverage import missing_cells
 from utter_calm.present.panel import PanelView, panel_view
 from utter_calm.present.search import search_view
 from utter_calm.present.words import take_title
@@ -182,9 +183,9 @@ class Workspace(QWidget):
         row = [s.id for s in self.session.plan.steps].index(step.id)
         self.coverage.choose(row, [n for n, setup in enumerate(setups, start=1) if setup in planned])
 
-    def take_missing(self, *, auto: bool | None = None) -> None:
-        """Measure everything that has no take yet, the rig alone among it."""
-        missing = self.coverage.model.view.missing()
+    def take_missing(self, *, everywhere: bool = False, auto: bool | None = None) -> None:
+        """Measure everything of the unit, or of every unit, that has no take yet, the rig alone among it."""
+        missing = missing_cells(self.session.job) if everywhere else self.coverage.model.view.missing()
         if missing and not self.live.running:
             self.session.run(missing, auto=auto)
         elif not missing:
@@ -407,7 +408,8 @@ class Workspace(QWidget):
         missing = view.missing()
         if missing:
             return f"{len(missing)} still to measure: M does it"
-        return "all measured"
+        elsewhere = len(missing_cells(self.session.job))
+        return f"{elsewhere} still to measure of other units: Ctrl+M does it" if elsewhere else "all measured"
 
     # --- what happens ---------------------------------------------------------------------------------------------
 
