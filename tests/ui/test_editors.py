@@ -190,7 +190,7 @@ def test_an_old_take_is_computed_again_from_the_window(qtbot, measured_window):
     space.show_place("takes")
     model = space.takes.model
     assert model.rowCount() == 6
-    row = next(r for r in range(6) if model.index(r, 1).data() == "First look" and "8" in model.index(r, 2).data())
+    row = next(r for r in range(6) if model.index(r, 2).data() == "First look" and "8" in model.index(r, 3).data())
     space.takes.table.selectRow(row)
     take = space.takes.chosen()[0]
     form = open_form(qtbot, recompute_form(space.session, space, take))

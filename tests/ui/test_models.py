@@ -82,7 +82,8 @@ def test_claims_and_takes(measured):
     claim, setup, view = claims.index(missed[0], 0).data(ROW_ROLE)
     assert (claim.id, setup.value("load"), view.outcome) == ("corner-4", "4 ohm", Outcome.MISSED)
     assert [takes.index(r, 0).data() for r in range(6)] == ["6", "5", "4", "3", "2", "1"]
-    assert "rig alone" in {takes.index(r, 2).data() for r in range(6)}
+    assert {takes.index(r, 1).data() for r in range(6)} == {plan.unit.title}
+    assert "rig alone" in {takes.index(r, 3).data() for r in range(6)}
 
 
 def test_readings_keep_their_place_when_only_values_change(measured):

@@ -421,7 +421,7 @@ def _with_axes(
         floor=floor,
         bounds=tuple(bounds),
         detail=detail,
-        notes=tuple(dict.fromkeys(c.invalid_reason for c in curves if c.invalid_reason)),
+        notes=tuple(dict.fromkeys(f"Faded: {c.invalid_reason}." for c in curves if c.invalid_reason)),
     )
 
 

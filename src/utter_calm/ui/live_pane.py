@@ -6,7 +6,7 @@ from html import escape
 
 import numpy as np
 from PySide6.QtCore import Qt, QTimer, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from utter_calm.measure.live import LiveAnalyser, LiveFrame
 from utter_calm.measure.live_watch import HumWatch
@@ -75,6 +75,10 @@ class LivePane(QWidget):
         self.status = QLabel()
         self.status.setProperty("role", "soft")
         layout.addWidget(self.status)
+        for line in (self.title, self.hum, self.words, self.events, self.status):
+            # long words are cut or wrapped, they never push the panels aside
+            line.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self.hum.setWordWrap(True)
         self.freeze.clicked.connect(self.toggle_freeze)
         self.average.clicked.connect(self.next_average)
         self._hunting = False

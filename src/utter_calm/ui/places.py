@@ -119,7 +119,7 @@ class ClaimsPlace(_TablePlace):
         )
         self.table.setItemDelegateForColumn(0, _OutcomeDelegate(self.table))
         header = self.table.horizontalHeader()
-        for column, width in enumerate((140, 0, 64, 150, 220)):
+        for column, width in enumerate((118, 0, 64, 130, 200)):
             if width:
                 self.table.setColumnWidth(column, width)
             else:
@@ -158,7 +158,7 @@ class TakesPlace(_TablePlace):
 
     def __init__(self, session: JobSession) -> None:
         super().__init__(session, "Takes", "No takes yet. Choose a cell of the coverage and press Space.", TakesModel())
-        for column, width in enumerate((54, 110, 220, 170, 0, 140)):
+        for column, width in enumerate((44, 170, 120, 170, 150, 0, 90)):
             if width:
                 self.table.setColumnWidth(column, width)
             else:

@@ -125,6 +125,7 @@ class ReadingsPanel(QWidget):
         self.trust.setProperty("role", "warning" if view.trust_is_grave else "calm")
         self.trust.style().polish(self.trust)
         # a label with wrapped words lets itself be squeezed to one line: its words must stay whole
+        self.trust.setMinimumHeight(0)
         self.trust.setMinimumHeight(self.trust.heightForWidth(max(120, self.width() - _MARGINS)))
         self.trust.show()
         self.note.setVisible(note is not None)

@@ -77,7 +77,7 @@ class ClaimsModel(RowsModel):
 class TakesModel(RowsModel):
     """All takes, newest first. A row's texts are made when it is drawn: a job may hold thousands."""
 
-    headings = ("take", "step", "of", "taken at (UTC)", "trust", "note")
+    headings = ("take", "unit", "step", "of", "taken at (UTC)", "trust", "note")
 
     def renew(self, job: Job, _plan: Plan) -> None:
         """Look at the job again."""
@@ -91,4 +91,5 @@ class TakesModel(RowsModel):
         old = f"{title} (superseded by {take.superseded_by})" if take.superseded_by else title
         grave = "; ".join(t.text for t in take.trust if t.grave)
         when = take.taken_at.replace("T", " ").removesuffix("+00:00")
-        return str(take.id), self._titles.get(take.step, take.step), old, when, grave or "clean", take.note
+        step = self._titles.get(take.step, take.step)
+        return str(take.id), take.unit_title, step, old, when, grave or "clean", take.note
