@@ -181,8 +181,8 @@ class LivePane(QWidget):
         if not self._hunting:
             self.wave.update_curves([frame.wave[: self._wave_points, c] for c in range(frame.wave.shape[1])])
         overload = " · INPUT OVERLOADED" if any(frame.overload) else ""
-        what = "above the spectrum, below the hum in dBV over the last seconds; " if self._hunting else ""
-        words = f"{what}spectrum averaged over {frame.averaged}{overload}"
+        below = "; below the hum in dBV" if self._hunting else ""
+        words = f"spectrum averaged over {frame.averaged}{below}{overload}"
         if words != self.status.text():
             self.status.setText(words)
         self.framed.emit(frame)

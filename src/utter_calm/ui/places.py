@@ -158,7 +158,7 @@ class TakesPlace(_TablePlace):
 
     def __init__(self, session: JobSession) -> None:
         super().__init__(session, "Takes", "No takes yet. Choose a cell of the coverage and press Space.", TakesModel())
-        for column, width in enumerate((44, 170, 120, 170, 150, 0, 90)):
+        for column, width in enumerate((44, 150, 110, 160, 172, 0, 80)):
             if width:
                 self.table.setColumnWidth(column, width)
             else:
