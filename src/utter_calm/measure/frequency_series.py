@@ -156,7 +156,11 @@ class FrequencySeries(StepKind[FrequencySeriesSettings]):
             return [find(settings, capture, channel, number, level) for number, level in enumerate(settings.levels)]
 
         band_high = min(settings.band_high_hz, capture.rate_hz / 2)
-        for channel, found in enumerate(each_channel(capture.channels, gathered), start=1):
+        # many short records in turn: threads would only pass the interpreter to and fro
+        by_channel = (
+            each_channel(capture.channels, gathered) if swept else [gathered(c + 1) for c in range(capture.channels)]
+        )
+        for channel, found in enumerate(by_channel, start=1):
             for number, (level, points) in enumerate(zip(settings.levels, found, strict=True)):
                 variant = str(si_text(level, "V", digits=3)) if several else ""
                 last = number == len(settings.levels) - 1

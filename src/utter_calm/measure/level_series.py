@@ -13,7 +13,6 @@ from utter_calm.errors import InputError, NoSignal
 from utter_calm.measure.capture import Capture, FloatArray
 from utter_calm.measure.definition import Definition
 from utter_calm.measure.kind import Passages, PlotSpec, Scale, StepKind, StepSettings, setting
-from utter_calm.measure.parallel import each_channel
 from utter_calm.measure.point import ORDERS, Points, distortion_traces, gather, tone_at
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
 from utter_calm.measure.stepped import SteppedTone, measured_points
@@ -165,10 +164,9 @@ class LevelSeries(StepKind[LevelSeriesSettings]):
         band = settings.band_low_hz, settings.band_high_hz
         points = list(measured_points(capture))
 
-        def gathered(channel: int) -> Points:
-            return gather([(tags, tone_at(part, channel, settings.frequency_hz, band)) for tags, part in points])
-
-        for channel, found in enumerate(each_channel(capture.channels, gathered), start=1):
+        # many short records in turn: threads would only pass the interpreter to and fro
+        for channel in range(1, capture.channels + 1):
+            found = gather([(tags, tone_at(part, channel, settings.frequency_hz, band)) for tags, part in points])
             add_level_series(out, found, capture, channel, settings)
             if progress is not None:
                 progress(channel / capture.channels)
