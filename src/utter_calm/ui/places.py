@@ -119,7 +119,7 @@ class ClaimsPlace(_TablePlace):
         )
         self.table.setItemDelegateForColumn(0, _OutcomeDelegate(self.table))
         header = self.table.horizontalHeader()
-        for column, width in enumerate((118, 0, 64, 130, 200)):
+        for column, width in enumerate((140, 0, 60, 148, 200)):
             if width:
                 self.table.setColumnWidth(column, width)
             else:
@@ -158,7 +158,7 @@ class TakesPlace(_TablePlace):
 
     def __init__(self, session: JobSession) -> None:
         super().__init__(session, "Takes", "No takes yet. Choose a cell of the coverage and press Space.", TakesModel())
-        for column, width in enumerate((44, 150, 110, 160, 172, 0, 80)):
+        for column, width in enumerate((44, 150, 110, 206, 165, 0, 56)):
             if width:
                 self.table.setColumnWidth(column, width)
             else:
