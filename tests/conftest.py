@@ -7,6 +7,7 @@ from dataclasses import replace
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+import hypothesis
 import numpy as np
 import pytest
 
@@ -16,6 +17,10 @@ from utter_calm.job.job import NO_SETUP, Job
 from utter_calm.job.prompt import Answer
 from utter_calm.job.run import RunHooks, run_cells
 from utter_calm.job.take import FLOOR
+
+# no test is timed: a busy machine must not turn one red
+hypothesis.settings.register_profile("untimed", deadline=None)
+hypothesis.settings.load_profile("untimed")
 
 
 @pytest.fixture(autouse=True)
