@@ -80,6 +80,11 @@ def test_a_claim_holds_only_in_its_setup(measured):
     assert "gain-4" in ids[1] - ids[0]
 
 
+def test_a_reading_below_zero_is_not_noise_for_its_sign():
+    claim = Claim("c", "clock at most -50 ppm", "s", "clock_skew", high=-50.0)
+    assert judge(claim, Result((Reading("clock_skew", 1, -37.0, "ppm", 0.1),))).outcome is Outcome.MISSED
+
+
 @pytest.mark.parametrize(
     ("value", "u", "floor", "outcome", "words"),
     [(3e-7, 2.5e-7, 1e-9, Outcome.NOT_REACHABLE, "record longer"), (1e-7, 1e-9, 0.9e-7, Outcome.NOT_REACHABLE, "rig alone gives"),

@@ -92,7 +92,7 @@ def is_rig_limited(reading: Reading) -> bool:
 
 def is_in_noise(value: float, uncertainty: float | None) -> bool:
     """Whether a magnitude is no more than the noise that it was found in: so much of it noise alone gives once in a hundred."""
-    return uncertainty is not None and value < NOISE * uncertainty
+    return uncertainty is not None and abs(value) < NOISE * uncertainty
 
 
 def _judge_reading(claim: Claim, reading: Reading) -> Verdict | None:
