@@ -39,6 +39,7 @@ def test_hum_is_hunted_marked_and_kept(qtbot, fresh_window):
     form.fields["text"].setText("lights off")
     form.accept()
     assert "lights off" in space.live_pane.events.text()
+    assert space.live_pane.events.textFormat() is Qt.TextFormat.PlainText
     qtbot.waitUntil(lambda: "since “lights off”" in space.live_pane.hum.text(), timeout=LONG)
     qtbot.waitUntil(lambda: space.live_pane.history.event_texts() == ["lights off"], timeout=LONG)
     assert "dB" in space.live_pane.hum.text()

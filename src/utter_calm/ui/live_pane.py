@@ -69,6 +69,7 @@ class LivePane(QWidget):
         self.history.hide()
         layout.addWidget(self.history, 2)
         self.events = QLabel()
+        self.events.setTextFormat(Qt.TextFormat.PlainText)  # what people type is no markup
         self.events.setWordWrap(True)
         self.events.hide()
         layout.addWidget(self.events)
