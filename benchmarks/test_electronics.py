@@ -11,9 +11,9 @@ from utter_calm.measure.frequency_series import FrequencySeriesSettings
 from utter_calm.measure.kinds import KINDS
 from utter_calm.measure.stepped import measured_points
 from utter_calm.measure.take_step import take_step
-from utter_calm.rig import RigProfile, SimulatedDevice
+from utter_calm.rig import SimulatedDevice, stereo_rig
 
-RIG = RigProfile()
+RIG = stereo_rig()
 SET = (
     "first_look",
     "response",
@@ -65,9 +65,9 @@ def test_set_subject(benchmark):
 
 def test_overlay_subject(benchmark, qtbot):
     """200 traces of 2000 points, panned and zoomed at every frame."""
-    from utter_calm.present.axis import Axis
-    from utter_calm.present.plot import CurveView, PlotView
-    from utter_calm.ui.plot_canvas import PlotCanvas
+    from utter_calm.present.picture.axis import Axis
+    from utter_calm.present.picture.compose import CurveView, PlotView
+    from utter_calm.ui.picture.canvas import PlotCanvas
 
     benchmark.group = "overlay, 200 traces of 2000 points"
     x = np.geomspace(20, 20_000, 2_000)
@@ -110,8 +110,8 @@ def large_job(tmp_path):
     """A job of 5,000 takes with the readings of a first look each."""
     import sqlite3
 
-    from utter_calm.job.demo import demo_document
-    from utter_calm.job.model import Setup
+    from utter_calm.demo import demo_document
+    from utter_calm.job.document import Setup
 
     path = tmp_path / "large.calm"
     job = Job.create(path, demo_document())
@@ -135,7 +135,7 @@ def large_job(tmp_path):
 
 def test_job_subject(benchmark, large_job, qtbot):
     """From the name of the file to the painted window."""
-    from utter_calm.ui.app import make_window
+    from utter_calm.ui.shell.app import make_window
 
     benchmark.group = "job of 5,000 takes, opened in the window"
     window = make_window(large_job.parent)

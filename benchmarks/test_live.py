@@ -6,10 +6,10 @@ import time
 import pytest
 from PySide6.QtCore import QEventLoop, QTimer
 
-from utter_calm.job.demo import demo_document
+from utter_calm.demo import demo_document
 from utter_calm.job.job import Job
 from utter_calm.measure.first_look import FirstLookSettings
-from utter_calm.ui.app import make_application, make_window
+from utter_calm.ui.shell.app import make_application, make_window
 
 SECONDS = 5
 

@@ -5,7 +5,7 @@ import sys
 
 IMPORTS = "import numpy, pyqtgraph; from PySide6.QtWidgets import QApplication"
 WINDOW = (
-    "from utter_calm.ui.app import make_application, make_window\n"
+    "from utter_calm.ui.shell.app import make_application, make_window\n"
     "app = make_application([]); w = make_window(); w.show(); app.processEvents(); w.grab()"
 )
 

@@ -11,12 +11,17 @@ import hypothesis
 import numpy as np
 import pytest
 
-from utter_calm.job.cell import Cell
-from utter_calm.job.demo import demo_document, simulated_bench
-from utter_calm.job.job import NO_SETUP, Job
-from utter_calm.job.prompt import Answer
-from utter_calm.job.run import RunHooks, run_cells
-from utter_calm.job.take import FLOOR
+from utter_calm.demo import demo_document
+from utter_calm.job.document import NO_SETUP, Cell
+from utter_calm.job.facts import Shown, facts_of
+from utter_calm.job.job import Job
+from utter_calm.job.run.bench import simulated_bench
+from utter_calm.job.run.prompt import Answer
+from utter_calm.job.run.run import RunHooks, run_cells
+from utter_calm.job.take import Take, TakeSummary, found
+from utter_calm.measure.capture import Capture, volts_channels
+from utter_calm.measure.result import Result
+from utter_calm.rig import Port, StreamSettings, stereo_rig
 
 # no test is timed: a busy machine must not turn one red
 hypothesis.settings.register_profile("untimed", deadline=None)
@@ -45,16 +50,17 @@ def small_demo():
     """The demo job's first unit with its first two steps: quick to measure, with all four verdicts."""
     document = demo_document()
     plan = document.plans[0]
+    plan = replace(plan, factors=(replace(plan.factors[0], values=plan.factors[0].values[:2]),))
     steps = tuple(s for s in plan.steps if s.id in ("first-look", "response"))
     claims = tuple(c for c in plan.claims if c.step in ("first-look", "response"))
-    return replace(document, plans=(replace(plan, steps=steps, claims=claims),))
+    return replace(document, units=document.units[:1], plans=(replace(plan, steps=steps, claims=claims),))
 
 
 def make_demo(path, steps=("first-look", "response"), *, floor=True, setups=2):
     """The demo job with some of its takes."""
     job = Job.create(path, small_demo())
-    cells = [Cell(s, NO_SETUP, FLOOR) for s in steps] if floor else []
-    cells += [Cell(s, u) for s in steps for u in job.document.plans[0].setups()[:setups]]
+    cells = [Cell.floor(s) for s in steps] if floor else []
+    cells += [Cell("u1", s, u) for s in steps for u in job.document.plans[0].setups()[:setups]]
     run_cells(job, cells, simulated_bench(job.document.plans[0].rig), RunHooks(ask=lambda _: Answer.LET_RIG))
     return job
 
@@ -75,3 +81,32 @@ def measured(measured_path, tmp_path):
     job = Job.open(path)
     yield job
     job.close()
+
+
+def shown(*takes):
+    """Takes as they are shown."""
+    return [Shown(take.result, facts_of(take.summary), take.summary.origin) for take in takes]
+
+
+def made_take(kind, traces=(), readings=(), number=1, setup=NO_SETUP, role="unit", settings=None, title="unit", step="s", surfaces=(),
+              trust=()):  # fmt: skip
+    """A take that nobody stored."""
+    cell = Cell("u1" if role == "unit" else "", step, setup, role)
+    summary = TakeSummary(
+        number, cell, kind, settings or {}, "", title, stereo_rig(), found(tuple(readings), tuple(trust))
+    )
+    return Take(summary, Result(tuple(readings), tuple(traces), tuple(trust), tuple(surfaces)))
+
+
+def volts_capture(samples, rate, full_scale_v=None, **more):
+    """A capture whose columns are in volts, or in parts of full scale where none are given."""
+    return Capture(samples, rate, volts_channels(samples.shape[1], full_scale_v), **more)
+
+
+def recorded(device, samples, rate=48_000, *, block=4096, paced=False, limit=1.0, **more):
+    """Play samples (n, outputs) on a device and give the recording."""
+    port = Port(device, StreamSettings(rate, block, paced=paced), limits=np.full(device.info.outputs, limit))
+    try:
+        return port.play(samples, **more)
+    finally:
+        port.close()

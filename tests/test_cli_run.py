@@ -9,8 +9,8 @@ import soundfile
 
 from tests.conftest import small_demo
 from utter_calm.cli import run
-from utter_calm.job.cell import Cell
-from utter_calm.job.demo import demo_document
+from utter_calm.demo import demo_document
+from utter_calm.job.document import Cell
 from utter_calm.job.job import Job
 
 COMMANDS = ("tone", "noise", "multitone", "imd", "edges")
@@ -50,7 +50,7 @@ def test_each_cell_is_taken_as_often_as_asked_and_the_rig_once(call, job_path):
 
 def test_an_interrupted_run_goes_on(call, job_path):
     job = Job.open(job_path)
-    job.write_pending([Cell("first-look", job.document.plans[0].setups()[1])])
+    job.write_pending([Cell("u1", "first-look", job.document.plans[0].setups()[1])])
     job.close()
     status, _, _ = call("run", job_path, "--resume", "--json")
     assert status in (0, 1)

@@ -5,17 +5,16 @@ import json
 import numpy as np
 import pytest
 
+from tests.conftest import made_take
 from utter_calm.cli import run
-from utter_calm.job.cell import Cell
 from utter_calm.job.compare_readings import pair_curves, pair_readings, repeats_of, spread_of
-from utter_calm.job.demo import simulated_bench
-from utter_calm.job.job import NO_SETUP
-from utter_calm.job.prompt import Answer
-from utter_calm.job.run import RunHooks, run_cells
-from utter_calm.job.take import Take, TakeSummary, found
-from utter_calm.measure.result import Reading, Result, Trace
+from utter_calm.job.document import Cell
+from utter_calm.job.facts import facts_of
+from utter_calm.job.run.bench import simulated_bench
+from utter_calm.job.run.prompt import Answer
+from utter_calm.job.run.run import RunHooks, run_cells
+from utter_calm.measure.result import Reading, Trace
 from utter_calm.present.comparison import comparison_view, curve_sentence
-from utter_calm.rig import RigProfile
 
 X = np.geomspace(20, 20_000, 100)
 
@@ -23,10 +22,8 @@ X = np.geomspace(20, 20_000, 100)
 def take(number, gain, curve_db=0.0, **more):
     readings = (Reading("gain", 1, gain, "1", 1e-3), Reading("noise", 1, 1e-6, "V"))
     traces = (Trace("response", 1, X, "Hz", gain * 10 ** (curve_db / 20) * np.ones(100), "1"),)
-    facts = {"kind": "first_look", "role": "unit", "settings": {"level_v": 0.1}, "unit_title": "u", **more}
-    summary = TakeSummary(number, "s", facts["kind"], facts["role"], NO_SETUP, facts["settings"], "", facts["unit_title"],
-                          RigProfile(), found(readings, ()), None, None, 0)  # fmt: skip
-    return Take(summary, Result(readings, traces))
+    facts = {"settings": {"level_v": 0.1}, "title": "u", "kind": "response", **more}
+    return made_take(facts.pop("kind"), traces, readings, number, **facts)
 
 
 def test_per_cent_decibels_and_whether_it_is_real():
@@ -35,7 +32,7 @@ def test_per_cent_decibels_and_whether_it_is_real():
     assert far.real is True
     assert near.real is False
     assert pair_readings(take(1, 2.0), take(2, 2.0))[1].real is None  # noise without uncertainties
-    rows = comparison_view((take(1, 2.0).summary, take(2, 2.02, unit_title="v").summary), [far], []).rows
+    rows = comparison_view((facts_of(take(1, 2.0).summary), facts_of(take(2, 2.02, title="v").summary)), [far], []).rows
     assert (rows[0].percent, rows[0].decibels, rows[0].real) == ("1.0000 %", "0.0864 dB", "yes")
 
 
@@ -46,7 +43,7 @@ def test_repeats_are_the_better_yardstick():
         takes[0].summary, [t.summary for t in takes] + [take(9, 3.0, settings={"level_v": 1.0}).summary]
     )
     assert len(repeats) == 5
-    assert spread_of("gain", 1, "", repeats).deviation == pytest.approx(1.1e-6, rel=0.01)
+    assert spread_of(takes[0].summary.readings[0], repeats).deviation == pytest.approx(1.1e-6, rel=0.01)
     assert pair_readings(takes[0], take(7, 2.0001), repeats)[0].real is True
     assert pair_readings(takes[0], takes[1], repeats)[0].real is False
 
@@ -64,9 +61,12 @@ def test_cables_that_cannot_be_told_apart():
 
 def test_compare_from_the_command_line(measured, capsys):
     eight, four = measured.document.plans[0].setups()
-    cells = [Cell("first-look", eight)] * 2
+    cells = [Cell("u1", "first-look", eight)] * 2
     run_cells(measured, cells, simulated_bench(measured.document.plans[0].rig), RunHooks(ask=lambda _: Answer.LET_RIG))
-    first, second = measured.current("first-look", eight).id, measured.current("first-look", four).id
+    first, second = (
+        measured.current(Cell("u1", "first-look", eight)).id,
+        measured.current(Cell("u1", "first-look", four)).id,
+    )
     measured.close()
     assert run(["compare", str(measured.path), str(first), str(second), "--json"]) == 0
     found = json.loads(capsys.readouterr().out)
@@ -92,4 +92,4 @@ def test_of_many_repeats_the_newest_count_so_that_a_day_of_takes_is_shown_at_onc
     day = [take(k, 2.0 + k / 1000).summary for k in range(1, 251)]
     kept = repeats_of(day[-1], day)
     assert [t.id for t in kept] == list(range(151, 251))
-    assert spread_of("gain", 1, "", kept).mean == pytest.approx(2.2005)
+    assert spread_of(day[0].readings[0], kept).mean == pytest.approx(2.2005)

@@ -4,9 +4,9 @@ import numpy as np
 import pytest
 
 from utter_calm.measure.kind import PlotSpec, Scale
-from utter_calm.present.axis import Axis, height_ticks
-from utter_calm.present.cursor import curves_csv, focus_curve, peaks_of, places_of, value_at
-from utter_calm.present.plot import CurveView, PlotView, over_scale, plot_view, usable_scales
+from utter_calm.present.picture.axis import Axis, height_ticks
+from utter_calm.present.picture.compose import CurveView, PlotView, over_scale, plot_view, usable_scales
+from utter_calm.present.picture.cursor import curves_csv, focus_curve, peaks_of, places_of, value_at
 
 X = np.geomspace(20, 20_000, 31)
 
@@ -68,10 +68,10 @@ def series_take(measured):
     from utter_calm.job.take import Take, TakeSummary, found
     from utter_calm.measure.level_series import LevelSeries, LevelSeriesSettings
     from utter_calm.measure.take_step import take_step
-    from utter_calm.rig import RigProfile, SimulatedDevice
+    from utter_calm.rig import SimulatedDevice, stereo_rig
 
     settings = LevelSeriesSettings(step_db=10, refine="no", record_s=0.05)
-    rig = RigProfile()
+    rig = stereo_rig()
     _, result = take_step(LevelSeries(), settings, SimulatedDevice(rig), rig, load_ohm=8.0)
     summary = TakeSummary(1, "level-series", "level_series", "unit", NO_SETUP, {"level_v": 2.0}, "", "x", rig,
                           found(result.readings, ()), None, None, 0)  # fmt: skip

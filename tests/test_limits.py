@@ -11,7 +11,7 @@ from utter_calm.measure.result import Reading, Result
 from utter_calm.measure.stepped import measured_points
 from utter_calm.measure.take_step import take_step
 from utter_calm.quantities import amplitude_to_db
-from utter_calm.rig import RigProfile, SimulatedDevice
+from utter_calm.rig import SimulatedDevice, stereo_rig
 
 RATE = 96_000
 SECONDS = 4
@@ -61,7 +61,7 @@ def electronics():
     out = {}
     for key in SET:
         kind = KINDS[key]
-        rig = RigProfile()
+        rig = stereo_rig()
         out[key] = take_step(kind, kind.settings_type(), SimulatedDevice(rig), rig, load_ohm=8.0)
     return out
 
@@ -78,14 +78,14 @@ def test_nothing_in_the_set_is_doubtful(electronics):
 
 def test_a_series_at_three_levels_plays_little_more_than_it_needs():
     """Needed are a glide and two looks at the tone for each point, and the record that the asked uncertainty takes."""
-    rig = RigProfile()
+    rig = stereo_rig()
     settings = FrequencySeriesSettings(lower_levels="0.01 V, 0.03 V")
     capture, result = take_step(FrequencySeries(), settings, SimulatedDevice(rig), rig, load_ohm=8.0)
     points = list(measured_points(capture))
     assert len(points) == 93
     needed = sum(3 * max(0.012, 2 / tags["frequency_hz"]) + part.duration_s for tags, part in points)
     assert capture.duration_s < 1.3 * needed
-    assert {t.variant for t in result.traces if t.name == "thd_n"} == {"10.0 mV", "30.0 mV", "94.0 mV"}
+    assert {t.label for t in result.traces if t.name == "thd_n"} == {"10 mV", "30 mV", "94 mV"}
 
 
 @pytest.mark.parametrize(("above_db", "limited"), [(0.0, True), (2.9, True), (3.2, False), (10.0, False)])
@@ -99,7 +99,7 @@ def test_what_lies_less_than_3_db_above_the_rig_is_marked(above_db, limited):
 
 def test_what_a_unit_cannot_be_better_than_is_declared_for_every_kind():
     """Unwanted things have a floor; gains, levels and frequencies have none."""
-    floored = {name for kind in KINDS.values() for name, item in kind.definitions.items() if item.floored}
+    floored = {name for kind in KINDS.values() for name, item in kind.readings.items() if item.floored}
     assert {
         "thd_n",
         "noise",
@@ -112,6 +112,6 @@ def test_what_a_unit_cannot_be_better_than_is_declared_for_every_kind():
     } <= floored
     assert not floored & {"gain", "level", "power_at_#_percent", "rise_time", "output_impedance", "upper_corner"}
     for kind in KINDS.values():
-        for name, item in kind.definitions.items():
+        for name, item in kind.readings.items():
             assert item.better in ("low", "high", ""), name
             assert not (item.floored and item.better != "low"), name

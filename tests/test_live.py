@@ -7,10 +7,10 @@ import pytest
 
 from utter_calm.measure.first_look import FirstLookSettings
 from utter_calm.measure.live import SPECTRUM_FRAMES, LiveAnalyser
-from utter_calm.rig import RigProfile
+from utter_calm.rig import stereo_rig
 from utter_calm.rig.live import LiveSnapshot
 
-RIG = RigProfile()
+RIG = stereo_rig()
 RATE = 48_000
 
 

@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from utter_calm.errors import FileError, InputError
+from utter_calm.job.document import Claim
 from utter_calm.job.mask import mask_from_trace, mask_text, parse_mask, read_mask
-from utter_calm.job.model import Claim
 from utter_calm.job.verdict import Outcome, judge, mask_bounds
 from utter_calm.measure.result import Result, Trace
 from utter_calm.quantities import db_to_amplitude

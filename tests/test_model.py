@@ -6,23 +6,27 @@ import msgspec
 import pytest
 
 from tests.conftest import small_demo
+from utter_calm.demo import demo_document
 from utter_calm.errors import InputError
-from utter_calm.job.demo import demo_document, new_document
-from utter_calm.job.model import Claim, Factor, JobDocument, Plan, Reference, Setup, Step
+from utter_calm.job.document import Claim, Factor, JobDocument, Plan, Reference, Setup, Step
+from utter_calm.job.document.fresh import new_document
 from utter_calm.job.recent import MOST, recent_jobs, remember
 from utter_calm.measure.first_look import FirstLookSettings
-from utter_calm.measure.kinds import definition
+from utter_calm.measure.kinds import declared
 from utter_calm.measure.response import ResponseSettings
+from utter_calm.quantities import Measured, read_value
 from utter_calm.rig import SimulatedDevice
+
+OHM_8, OHM_4 = Measured(8.0, "ohm"), Measured(4.0, "ohm")
 
 
 def test_setups_are_all_combinations():
     document = Plan(
-        factors=(Factor("load", ("8 ohm", "4 ohm")), Factor("supply", ("24 V",)), Factor("gain", ("low", "high")))
+        factors=(Factor("load", (OHM_8, OHM_4)), Factor("supply", (Measured(24.0, "V"),)), Factor("gain", ("low", "high")))
     )
     setups = document.setups()
     assert len(setups) == len(set(setups)) == 4
-    assert setups[0].conditions == (("load", "8 ohm"), ("supply", "24 V"), ("gain", "low"))
+    assert setups[0].conditions == (("load", OHM_8), ("supply", Measured(24.0, "V")), ("gain", "low"))
     assert [f.name for f in document.varied_factors()] == ["load", "gain"]
     assert Plan().setups() == (Setup(),)
 
@@ -39,7 +43,7 @@ def test_a_claim_holds_where_its_conditions_do():
 
 @pytest.mark.parametrize(("value", "ohm"), [("8 ohm", 8.0), ("4.7 kΩ", 4_700.0), ("none", None)])
 def test_the_load_in_ohm(value, ohm):
-    assert Setup((("load", value),)).load_ohm == ohm
+    assert Setup((("load", read_value(value)),)).load_ohm == ohm
     assert Setup().load_ohm is None
 
 
@@ -72,7 +76,7 @@ def test_steps_know_their_settings():
 
 
 def test_prompts_name_what_to_do():
-    assert Factor("load", ("8 ohm",), "Switch the load to {value}.").instruction("8 Ω") == "Switch the load to 8 Ω."
+    assert Factor("load", (OHM_8,), "Switch the load to {value}.").instruction(OHM_8) == "Switch the load to 8 Ω."
     assert Factor("volume", ("half",)).instruction("half") == "Set volume to half."
 
 
@@ -104,9 +108,9 @@ def test_a_damaged_list_of_recent_jobs_counts_as_empty(tmp_path, monkeypatch):
 def test_every_reading_the_kinds_give_has_a_definition(measured):
     for take in measured.takes:
         for reading in take.readings:
-            assert definition(reading.name).text, reading.name
-    assert definition("harmonic_7").title == "harmonic 7"
-    assert definition("something_new").title == "something new"
+            assert declared(reading.name).text, reading.name
+    assert declared("harmonic_7").title == "harmonic 7"
+    assert declared("something_new").title == "something new"
 
 
 def test_the_whole_demo_can_be_measured():
@@ -116,26 +120,27 @@ def test_the_whole_demo_can_be_measured():
     assert len(ids) == len(set(ids))
     assert len({c.id for p in document.plans for c in p.claims}) == sum(len(p.claims) for p in document.plans)
     device = SimulatedDevice(document.plans[0].rig)
-    for plan in document.plans:
-        device.set_value("unit", plan.unit.stand_in)
+    for unit in document.units:
+        plan = document.plan(unit.plan)
+        device.set("unit", unit.stand_in)
         for factor in plan.factors:
-            assert factor.sets or all(device.set_value(factor.name, value) is None for value in factor.values)
+            assert factor.sets or all(device.set(factor.name, value) is None for value in factor.values)
         for step in plan.steps:
             setups = plan.setups_of(step)
             assert setups
             for setup in setups:
-                step.under(plan, setup)
+                plan.settings_of(step, setup)
         for claim in plan.claims:
-            assert any(s.fits(claim.conditions) for s in plan.setups_of(plan.step(claim.step))), claim.id
-            assert definition(claim.name).text or claim.mask, claim.id
+            assert any(s.may_fit(claim.conditions) for s in plan.setups_of(plan.step(claim.step))), claim.id
+            assert declared(claim.name).text or claim.mask, claim.id
 
 
 def test_a_factor_may_set_a_setting_and_a_level_may_follow_the_reference():
-    plan = Plan(factors=(Factor("level at the output", ("50 mV", "2 V"), sets="level_v"),))
+    plan = Plan(factors=(Factor("level at the output", (Measured(0.05, "V"), Measured(2.0, "V")), sets="level_v"),))
     step = Step("a", "response").with_settings(ResponseSettings())
-    assert [step.under(plan, s).level_v for s in plan.setups()] == [0.05, 2.0]
+    assert [plan.settings_of(step, s).level_v for s in plan.setups()] == [0.05, 2.0]
     ten_down = replace(step, relative=10 ** (-10 / 20))
     with pytest.raises(InputError, match="there is none"):
-        ten_down.under(Plan(), Setup())
+        Plan().settings_of(ten_down, Setup())
     with_reference = Plan(reference=Reference(1.0, "1 W"))
-    assert ten_down.under(with_reference, Setup()).level_v == pytest.approx(0.3162, rel=1e-3)
+    assert with_reference.settings_of(ten_down, Setup()).level_v == pytest.approx(0.3162, rel=1e-3)

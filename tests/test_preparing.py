@@ -7,9 +7,10 @@ from utter_calm.analysis.level_search import search_level
 from utter_calm.errors import InputError
 from utter_calm.measure.level_effect import DBFS, THD, VOLTS, WATTS, Effect, find_level
 from utter_calm.measure.wiring import check_wiring
-from utter_calm.rig import RigProfile, SimulatedDevice
+from utter_calm.quantities import read_value
+from utter_calm.rig import SimulatedDevice, stereo_rig
 
-RIG = RigProfile()
+RIG = stereo_rig()
 
 
 def run_search(law, target, start=1e-3, limit=10.0, spread=0.0, **more):
@@ -100,9 +101,9 @@ def test_what_cannot_be_searched_for_is_refused(effect):
 def test_leads_are_told_from_half_a_second(wiring, codes, unit):
     gain = {"dome amplifier": 30.2, "preamplifier": 2.0, "show converter": 1.0}[unit]
     device = SimulatedDevice(RIG)
-    device.set_value("unit", unit)
-    device.set_value("load", "8 ohm" if unit == "dome amplifier" else "none")
-    device.set_value("wiring", wiring)
+    device.set("unit", unit)
+    device.set("load", read_value("8 ohm" if unit == "dome amplifier" else "none"))
+    device.set("wiring", wiring)
     findings = check_wiring(device, RIG, level_v=0.02, nominal_gain=gain)
     assert {f.code for f in findings} == codes
     assert all(f.text and f.remedy for f in findings)
@@ -110,15 +111,15 @@ def test_leads_are_told_from_half_a_second(wiring, codes, unit):
 
 def test_a_short_circuit_clipping_and_hum_are_told():
     device = SimulatedDevice(RIG)
-    device.set_value("load", "0.01 ohm")
+    device.set("load", read_value("0.01 ohm"))
     assert "gain" in {f.code for f in check_wiring(device, RIG, level_v=0.02, nominal_gain=30.2)}
-    device.set_value("load", "8 ohm")
-    device.set_value("pickup", "0.1")
+    device.set("load", read_value("8 ohm"))
+    device.set("pickup", read_value("0.1"))
     assert "clipping" in {f.code for f in check_wiring(device, RIG, level_v=0.05, nominal_gain=30.2)}
-    direct = RigProfile(pickup_ratio=1.0)
+    direct = stereo_rig(pickup_ratio=1.0)
     cable = SimulatedDevice(direct)
-    cable.set_value("unit", "patch cable")
-    cable.set_value("cable", "no. 3")
+    cable.set("unit", read_value("patch cable"))
+    cable.set("cable", read_value("no. 3"))
     found = check_wiring(cable, direct, level_v=0.05, nominal_gain=1.0, hum_limit_v=1e-4)
     assert [f.code for f in found] == ["hum"]
     assert "Channel 2" in found[0].text

@@ -9,18 +9,24 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from tests.conftest import shown
 from utter_calm.job.compare import compare, difference
+from utter_calm.job.document import Cell
+from utter_calm.job.facts import facts_of
 from utter_calm.job.verdict import Outcome
 from utter_calm.measure.result import Reading, Trace
-from utter_calm.present.axis import linear_ticks, log_ticks, percent_ticks, sensible_range, tick_text
 from utter_calm.present.chain import chain_view, level_view
 from utter_calm.present.coverage import coverage_view
-from utter_calm.present.layout import spread_labels, straightened, thinned
 from utter_calm.present.palette import DARK, LIGHT
 from utter_calm.present.panel import panel_view
-from utter_calm.present.plot import plot_view
+from utter_calm.present.picture.axis import linear_ticks, log_ticks, percent_ticks, sensible_range, tick_text
+from utter_calm.present.picture.compose import plot_view
+from utter_calm.present.picture.layout import spread_labels, straightened, thinned
 from utter_calm.present.values import beside_text, reading_text
 from utter_calm.present.words import title_lines
+from utter_calm.quantities import Measured
+
+OHM_8, OHM_4 = Measured(8.0, "ohm"), Measured(4.0, "ohm")
 
 
 def test_ticks_of_the_audio_band():
@@ -109,24 +115,24 @@ def test_a_sensible_range_holds_everything():
 )
 def test_readings_as_text(reading, text, beside):
     assert str(reading_text(reading)) == text
-    assert beside_text(reading.name, reading.value, reading.unit) == beside
+    assert beside_text(reading) == beside
 
 
 def test_what_differs_and_what_is_the_same(measured):
     eight, four = measured.document.plans[0].setups()
-    takes = [measured.current("response", s) for s in (eight, four)]
-    differs, same = title_lines(takes)
+    takes = [measured.current(Cell("u1", "response", s)) for s in (eight, four)]
+    differs, same = title_lines([facts_of(t) for t in takes])
     assert differs == "8 Ω and 4 Ω"
     assert "Dome amplifier DA-3" in same
     assert same.endswith(": the same")
-    assert title_lines(takes[:1])[0] == ""
-    twice = compare([takes[0], takes[0]])
+    assert title_lines([facts_of(takes[0])])[0] == ""
+    twice = compare([facts_of(takes[0])] * 2)
     assert twice.differs[0][0] == "take"
 
 
 def test_a_family_in_one_picture(measured):
-    full = [measured.full(measured.current("response", s)) for s in measured.document.plans[0].setups()]
-    view = plot_view(full, "response")
+    full = [measured.full(measured.current(Cell("u1", "response", s))) for s in measured.document.plans[0].setups()]
+    view = plot_view(shown(*full), "response")
     assert [c.label for c in view.curves] == ["8 Ω, ch 1", "8 Ω, ch 2", "4 Ω, ch 1", "4 Ω, ch 2"]
     assert [c.hue for c in view.curves] == [0, 0, 1, 1]
     assert [c.channel for c in view.curves] == [1, 2, 1, 2]
@@ -137,8 +143,8 @@ def test_a_family_in_one_picture(measured):
 
 
 def test_a_difference_is_the_ratio(measured):
-    full = [measured.full(measured.current("response", s)) for s in measured.document.plans[0].setups()]
-    view = plot_view(full, "response", reference=0)
+    full = [measured.full(measured.current(Cell("u1", "response", s))) for s in measured.document.plans[0].setups()]
+    view = plot_view(shown(*full), "response", reference=0)
     one, two = (t.result.trace("response") for t in full)
     at = np.interp(np.log(20_000), np.log(view.curves[0].x), view.curves[0].y)
     truth = 20 * np.log10(np.interp(20_000, two.x, two.magnitude) / np.interp(20_000, one.x, one.magnitude))
@@ -146,8 +152,8 @@ def test_a_difference_is_the_ratio(measured):
     assert view.title == "Difference to 8 Ω"
     same = difference(one, one)
     assert np.allclose(same.magnitude, 1.0)
-    wave = [measured.full(measured.current("first-look", s)) for s in measured.document.plans[0].setups()]
-    waves = plot_view(wave, "waveform", reference=0)
+    wave = [measured.full(measured.current(Cell("u1", "first-look", s))) for s in measured.document.plans[0].setups()]
+    waves = plot_view(shown(*wave), "waveform", reference=0)
     assert waves.y.label == "difference in V"
     assert all(np.isfinite(c.y).all() for c in waves.curves)
     other = Trace("x", 1, np.array([1.0, 2.0]), "s", np.ones(2), "V")
@@ -157,31 +163,34 @@ def test_a_difference_is_the_ratio(measured):
 
 def test_floor_bounds_and_noise_are_in_the_picture(measured):
     eight = measured.document.plans[0].setups()[0]
-    take, floor = measured.full(measured.current("response", eight)), measured.full(measured.floor("response"))
-    distortion = plot_view([take], "distortion", floor=floor)
+    take, floor = (
+        measured.full(measured.current(Cell("u1", "response", eight))),
+        measured.full(measured.floor("response")),
+    )
+    distortion = plot_view(shown(take), "distortion", floor=shown(floor)[0])
     assert distortion.floor is not None
     assert distortion.y.percent
     assert any(c.doubtful is not None and c.doubtful.any() for c in distortion.curves)
-    relative = plot_view([take], "relative", claims=measured.document.plans[0].claims)
+    relative = plot_view(shown(take), "relative", claims=measured.document.plans[0].claims)
     assert {b.side for b in relative.bounds} == {1, -1}
     assert plot_view([], "x").empty
 
 
 def test_the_panel_says_what_makes_sense_here(measured):
     eight = measured.document.plans[0].setups()[0]
-    take = measured.full(measured.current("first-look", eight))
-    view = panel_view(take, measured.verdicts("first-look", eight))
+    take = measured.full(measured.current(Cell("u1", "first-look", eight)))
+    view = panel_view(shown(take)[0], measured.verdicts(Cell("u1", "first-look", eight)))
     assert view.main[0].name == "thd_n"
     assert len(view.main[0].values) == 2
     assert "rig alone" in view.main[0].floor
     assert "Band 20 to 20000 Hz" in view.main[0].definition
     assert {c.outcome for c in view.claims} == {Outcome.MET, Outcome.NOT_REACHABLE}
-    floor = panel_view(measured.full(measured.floor("first-look")), ())
+    floor = panel_view(shown(measured.full(measured.floor("first-look")))[0], ())
     assert "power" not in [r.name for r in floor.main]
 
 
 def test_the_coverage(measured):
-    view = coverage_view(measured, measured.document.plans[0])
+    view = coverage_view(measured, measured.document.units[0])
     assert view.rows == ("First look", "Response")
     assert view.columns == ("rig alone", "8 Ω", "4 Ω")
     assert (view.taken, view.total) == (4, 4)
@@ -191,29 +200,30 @@ def test_the_coverage(measured):
 
 
 def test_a_cell_tells_a_tenth_of_a_decibel_and_three_digits(measured):
-    headlines = [cell.headline for row in coverage_view(measured, measured.document.plans[0]).cells for cell in row]
+    headlines = [cell.headline for row in coverage_view(measured, measured.document.units[0]).cells for cell in row]
     assert all(re.fullmatch(r"kept|[−\d.]+ (dB|%|kHz|µV)", text) for text in headlines)
     assert max(len(text) for text in headlines) <= 9
 
 
 def test_the_chain_says_what_changed_and_what_is_dangerous(measured):
+    plan, unit = measured.document.plans[0], measured.document.units[0]
     step = measured.document.step("response")
-    take = measured.current("response", measured.document.plans[0].setups()[1])
-    links = {v.key: v for v in chain_view(measured.document.plans[0], step, "8 ohm", take, simulated=True)}
+    take = measured.current(Cell("u1", "response", measured.document.plans[0].setups()[1]))
+    links = {v.key: v for v in chain_view(plan, unit, step, OHM_8, take, simulated=True)}
     assert links["load"].badge == "was 4 Ω"
     assert links["output"].simulated
     loud = step.with_settings(type(step.typed_settings())(level_v=1.9))
     assert (
         "more than the load can take"
-        in {v.key: v for v in chain_view(measured.document.plans[0], loud, "4 ohm", None, simulated=True)}[
+        in {v.key: v for v in chain_view(plan, unit, loud, OHM_4, None, simulated=True)}[
             "load"
         ].warning
     )
-    mild = {"next_load": "600 ohm", "simulated": True}
-    assert not {v.key: v for v in chain_view(measured.document.plans[0], loud, "4 ohm", None, **mild)}["load"].warning
-    assert level_view(measured, measured.document.plans[0], step, "8 ohm", 0.0937).main.startswith("9")
-    assert "W into 8 Ω" in level_view(measured, measured.document.plans[0], step, "8 ohm").main
-    assert "V" in level_view(measured, measured.document.plans[0], step, None).main
+    mild = {"next_load": Measured(600.0, "ohm"), "simulated": True}
+    assert not {v.key: v for v in chain_view(plan, unit, loud, OHM_4, None, **mild)}["load"].warning
+    assert level_view(measured, unit, step, OHM_8, 0.0937).main.startswith("9")
+    assert "W into 8 Ω" in level_view(measured, unit, step, OHM_8).main
+    assert "V" in level_view(measured, unit, step, None).main
 
 
 @pytest.mark.parametrize("palette", [LIGHT, DARK], ids=lambda p: p.name)

@@ -7,9 +7,10 @@ import pypdf
 import pytest
 
 from utter_calm.errors import FileError
-from utter_calm.job.demo import new_document
+from utter_calm.job.document import Cell
+from utter_calm.job.document.fresh import new_document
 from utter_calm.job.job import Job
-from utter_calm.present.plot import plot_view
+from utter_calm.present.picture.compose import plot_view
 from utter_calm.report.svg import plot_svg
 from utter_calm.report.write import report_html, write_report
 
@@ -25,7 +26,7 @@ def test_the_html_holds_everything_and_fetches_nothing(measured):
 
 
 def test_every_picture_is_sound_xml(measured):
-    full = [measured.full(measured.current("response", s)) for s in measured.document.plans[0].setups()]
+    full = [measured.full(measured.current(Cell("u1", "response", s))) for s in measured.document.plans[0].setups()]
     for spec in measured.document.step("response").measure.plots:
         svg = plot_svg(plot_view(full, spec.key, floor=measured.full(measured.floor("response"))))
         root = ET.fromstring(svg)  # noqa: S314 - made by ourselves

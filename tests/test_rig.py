@@ -6,27 +6,37 @@ import time
 import numpy as np
 import pytest
 
+from tests.conftest import recorded
 from utter_calm.errors import Cancelled, DeviceGone, InputError
 from utter_calm.measure.first_look import FirstLookSettings
 from utter_calm.measure.live import LiveAnalyser
-from utter_calm.rig import Faults, RecordedBlock, RigProfile, SimulatedDevice, StreamSettings, play
+from utter_calm.quantities import read_value
+from utter_calm.rig import DeviceInfo, Faults, RecordedBlock, SimulatedDevice, StreamSettings, stereo_rig
 from utter_calm.rig.live import LiveTone
 from utter_calm.rig.protocol import RATES_HZ
 
 
-class ScriptedStream:
-    """Says what comes back, block by block, and remembers what was played."""
+class ScriptedDevice:
+    """Says what comes back, block by block, and remembers what was played and whether it was let go."""
 
-    def __init__(self, *blocks, size=4):
-        self.settings = StreamSettings(48_000, size)
-        self.blocks, self.played = list(blocks), []
+    def __init__(self, *blocks, outputs=2, inputs=2, latency=0, rate=48_000):
+        self.info = DeviceInfo("scripted", simulated=True, outputs=outputs, inputs=inputs, rates_hz=(rate,))
+        self.blocks, self.played, self.closed = list(blocks), [], False
+        self.latency_frames, self.frame = latency, 0
+
+    def open(self, settings):
+        self.settings = settings
+        return self
 
     def exchange(self, samples):
         self.played.append(samples.copy())
-        return self.blocks.pop(0)
+        first, self.frame = self.frame, self.frame + len(samples)
+        if self.blocks:
+            return self.blocks.pop(0)
+        return RecordedBlock(first, np.zeros((len(samples), self.info.inputs)), (False,) * self.info.inputs)
 
     def close(self):
-        pass
+        self.closed = True
 
 
 def block(first, values, *, overload=(False, False), lost=0):
@@ -34,81 +44,84 @@ def block(first, values, *, overload=(False, False), lost=0):
 
 
 def test_blocks_are_laid_one_after_the_other():
-    stream = ScriptedStream(block(0, [1, 2, 3, 4]), block(4, [5, 6, 7, 8]), block(8, [9, 10]))
-    samples = np.linspace(-0.5, 0.5, 10)[:, None] * np.ones((1, 2))
-    left = []
-    got = play(stream, samples, on_block=lambda _block, rest: left.append(rest))
+    device = ScriptedDevice(block(0, [1, 2, 3, 4]), block(4, [5, 6, 7, 8]), block(8, [9, 10]))
+    samples = np.linspace(-0.5, 0.0, 10)[:, None] * np.ones((1, 2))
+    seen = []
+    got = recorded(device, samples, block=4, on_block=seen.append)
     assert got.samples[:, 0].tolist() == list(range(1, 11))
-    assert np.array_equal(np.concatenate(stream.played), samples)
-    assert left == [6, 2, 0]
-    assert not stream.blocks
+    assert np.array_equal(np.concatenate(device.played), samples)
+    assert len(seen) == 3
+    assert not device.blocks
+    assert device.closed
 
 
 def test_a_lost_block_leaves_a_hole_in_its_place():
     lost = RecordedBlock(8, np.empty((0, 2)), (False, False), lost_frames=4)
-    stream = ScriptedStream(block(0, [1, 2, 3, 4]), lost, block(8, [9, 10, 11, 12]))
-    got = play(stream, np.zeros((12, 2)))
+    device = ScriptedDevice(block(0, [1, 2, 3, 4]), lost, block(8, [9, 10, 11, 12]))
+    got = recorded(device, np.zeros((12, 2)), block=4)
     assert got.lost_frames == 4
     assert got.samples[:, 0].tolist() == [1, 2, 3, 4, 0, 0, 0, 0, 9, 10, 11, 12]
 
 
 def test_overload_of_any_block_is_kept_for_each_channel():
-    stream = ScriptedStream(block(0, [0] * 4, overload=(False, True)), block(4, [0] * 4))
-    assert play(stream, np.zeros((8, 2))).overload == (False, True)
+    device = ScriptedDevice(block(0, [0] * 4, overload=(False, True)), block(4, [0] * 4))
+    assert recorded(device, np.zeros((8, 2)), block=4).overload == (False, True)
 
 
 @pytest.mark.parametrize("bad", [1.01, np.nan, np.inf])
 def test_more_than_the_ceiling_is_refused_before_a_sample_is_played(bad):
-    stream = ScriptedStream()
+    device = ScriptedDevice()
     samples = np.zeros((8, 2))
     samples[5, 1] = bad
     with pytest.raises(InputError, match="ceiling"):
-        play(stream, samples, limit=1.0)
-    assert stream.played == []
+        recorded(device, samples, block=4)
+    assert device.played == []
 
 
 def test_cancel_holds_at_the_next_block():
     cancel = threading.Event()
-    stream = ScriptedStream(block(0, [0] * 4), block(4, [0] * 4), block(8, [0] * 4))
+    device = ScriptedDevice(block(0, [0] * 4), block(4, [0] * 4), block(8, [0] * 4))
     with pytest.raises(Cancelled):
-        play(stream, np.zeros((12, 2)), cancel=cancel, on_block=lambda *_: cancel.set())
-    assert len(stream.played) == 1
+        recorded(device, np.zeros((12, 2)), block=4, cancel=cancel, on_block=lambda *_: cancel.set())
+    assert len(device.played) == 1
 
 
 @pytest.mark.parametrize("rate", RATES_HZ)
 def test_every_rate_runs(rate):
-    device = SimulatedDevice(RigProfile())
-    got = play(device.open(StreamSettings(rate)), np.zeros((rate // 20, 2)))
+    device = SimulatedDevice(stereo_rig())
+    got = recorded(device, np.zeros((rate // 20, 2)), rate)
     assert got.samples.shape == (rate // 20, 2)
     assert got.rate_hz == rate
 
 
 def test_a_rate_the_device_has_not():
     with pytest.raises(InputError, match="no rate of 22050"):
-        SimulatedDevice(RigProfile()).open(StreamSettings(22_050))
+        SimulatedDevice(stereo_rig()).open(StreamSettings(22_050))
 
 
 def test_a_device_that_vanishes_says_so_and_stays_gone():
-    device = SimulatedDevice(RigProfile(), faults=Faults(vanish_at_frame=5_000))
-    stream = device.open(StreamSettings(48_000, 1_024))
+    device = SimulatedDevice(stereo_rig(), faults=Faults(vanish_at_frame=5_000))
     with pytest.raises(DeviceGone, match="vanished") as caught:
-        play(stream, np.zeros((48_000, 2)))
+        recorded(device, np.zeros((48_000, 2)), block=1_024)
+    stream = device.open(StreamSettings(48_000, 10_000))
+    with pytest.raises(DeviceGone):
+        stream.exchange(np.zeros((10_000, 2)))
     assert "Finished takes are safe" in caught.value.hint
     with pytest.raises(DeviceGone):
         stream.exchange(np.zeros((4, 2)))
 
 
 def test_the_simulated_device_loses_a_block_on_demand():
-    device = SimulatedDevice(RigProfile(), faults=Faults(lose_block_at_frame=3_000))
-    got = play(device.open(StreamSettings(48_000, 1_024)), np.zeros((10_240, 2)))
+    device = SimulatedDevice(stereo_rig(), faults=Faults(lose_block_at_frame=3_000))
+    got = recorded(device, np.zeros((10_240, 2)), block=1_024)
     assert got.lost_frames == 1_024
 
 
 def test_the_bench_switches_what_it_has():
-    device = SimulatedDevice(RigProfile())
-    device.set_value("load", "4 ohm")
+    device = SimulatedDevice(stereo_rig())
+    device.set("load", read_value("4 ohm"))
     assert device.load_ohm == 4.0
-    device.set_value("load", "none")
+    device.set("load", read_value("none"))
     assert device.load_ohm == float("inf")
     assert device.can_set("load")
     assert not device.can_set("weather")
@@ -120,25 +133,23 @@ def test_the_bench_switches_what_it_has():
         ("bass", "loud"),
     ):
         with pytest.raises(InputError):
-            device.set_value(factor, value)
+            device.set(factor, read_value(value))
 
 
 def test_the_same_seed_gives_the_same_recording():
-    first, second = (
-        play(SimulatedDevice(RigProfile(), seed=5).open(StreamSettings(48_000)), np.zeros((4_096, 2))) for _ in range(2)
-    )
+    first, second = (recorded(SimulatedDevice(stereo_rig(), seed=5), np.zeros((4_096, 2))) for _ in range(2))
     assert np.array_equal(first.samples, second.samples)
 
 
-@pytest.mark.parametrize("field", ["output_full_scale_v", "pickup_ratio", "ceiling_v"])
+@pytest.mark.parametrize(("field", "words"), [("output_full_scale_v", "full scale"), ("pickup_ratio", "divider"), ("ceiling_v", "ceiling")])
 @pytest.mark.parametrize("value", [0.0, -1.0, float("nan")])
-def test_a_rig_without_sense_cannot_be_made(field, value):
-    with pytest.raises(InputError, match=field.replace("_", " ")):
-        RigProfile(**{field: value})
+def test_a_rig_without_sense_cannot_be_made(field, words, value):
+    with pytest.raises(InputError, match=words):
+        stereo_rig(**{field: value})
 
 
 def test_the_ceiling_holds_whatever_is_typed():
-    rig = RigProfile(ceiling_v=1.0)
+    rig = stereo_rig(ceiling_v=1.0)
     rig.check_level(1.0)
     for level in (1.001, 0.0, -1.0, float("nan")):
         with pytest.raises(InputError):
@@ -146,9 +157,8 @@ def test_the_ceiling_holds_whatever_is_typed():
 
 
 def test_real_time_is_kept():
-    stream = SimulatedDevice(RigProfile()).open(StreamSettings(48_000, 2_400, paced=True))
     began = time.monotonic()
-    play(stream, np.zeros((24_000, 2)))
+    recorded(SimulatedDevice(stereo_rig()), np.zeros((24_000, 2)), block=2_400, paced=True)
     assert time.monotonic() - began > 0.4
 
 
@@ -162,7 +172,7 @@ def wait_for(condition, seconds=60.0):
 
 
 def test_a_live_tone_follows_its_level_and_falls_silent():
-    rig, settings = RigProfile(), FirstLookSettings(rate_hz=48_000)
+    rig, settings = stereo_rig(), FirstLookSettings(rate_hz=48_000)
     tone = LiveTone(SimulatedDevice(rig), rig, settings.frequency_hz, 0.05, 48_000)
     analyser = LiveAnalyser(tone, rig, settings, 8.0)
     try:
@@ -188,7 +198,7 @@ def test_a_live_tone_follows_its_level_and_falls_silent():
 
 
 def test_a_live_tone_survives_a_device_that_vanishes():
-    rig = RigProfile()
+    rig = stereo_rig()
     device = SimulatedDevice(rig, faults=Faults(vanish_at_frame=4_000))
     tone = LiveTone(device, rig, 997.0, 0.05, 48_000)
     tone.wait(10.0)

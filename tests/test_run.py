@@ -7,13 +7,16 @@ import pytest
 
 from tests.conftest import make_demo, small_demo
 from utter_calm.errors import Cancelled, DeviceGone
-from utter_calm.job.demo import FIRST_LOOK, simulated_bench
-from utter_calm.job.job import NO_SETUP, Job
-from utter_calm.job.model import Setup
-from utter_calm.job.prompt import Answer
-from utter_calm.job.run import Bench, Cell, RunHooks, run_cells, run_order
-from utter_calm.job.take import FLOOR
+from utter_calm.job.document import NO_SETUP, Cell, Setup
+from utter_calm.job.job import Job
+from utter_calm.job.run.bench import Bench, simulated_bench
+from utter_calm.job.run.order import run_order
+from utter_calm.job.run.prompt import Answer
+from utter_calm.job.run.run import RunHooks, run_cells
+from utter_calm.quantities import Measured
 from utter_calm.rig import Faults, SimulatedDevice
+
+OHM_8, OHM_4 = Measured(8.0, "ohm"), Measured(4.0, "ohm")
 
 
 def setup(**conditions):
@@ -30,7 +33,7 @@ def changes(cells, standing):
 
 def test_hands_move_as_rarely_as_possible():
     """Against every order there is, for a plan of two loads and two supplies."""
-    cells = [Cell("a", setup(load=load, supply=v)) for load in ("8", "4") for v in ("24", "30")]
+    cells = [Cell("u1", "a", setup(load=load, supply=v)) for load in ("8", "4") for v in ("24", "30")]
     standing = (("unit", "dome amplifier"), ("load", "4"), ("supply", "24"))
     best = min(changes(order, standing) for order in itertools.permutations(cells))
     ordered = run_order(cells, standing, lambda c: c.setup.conditions, lambda _: 1.0)
@@ -39,7 +42,7 @@ def test_hands_move_as_rarely_as_possible():
 
 
 def test_every_step_is_done_before_the_load_is_switched():
-    cells = [Cell(step, setup(load=load)) for step in "abc" for load in ("8", "4")]
+    cells = [Cell("u1", step, setup(load=load)) for step in "abc" for load in ("8", "4")]
     ordered = run_order(cells, (("load", "8"),), lambda c: c.setup.conditions, lambda _: 1.0)
     assert [c.setup.value("load") for c in ordered] == ["8"] * 3 + ["4"] * 3
     assert [c.step for c in ordered] == list("abcabc")
@@ -54,20 +57,22 @@ def test_a_family_asks_once_and_the_rig_offers(tmp_path):
         return Answer.LET_RIG
 
     bench = simulated_bench(job.document.plans[0].rig)
-    takes = run_cells(job, [Cell(FIRST_LOOK, s) for s in job.document.plans[0].setups()], bench, RunHooks(ask=ask))
+    takes = run_cells(
+        job, [Cell("u1", "first-look", s) for s in job.document.plans[0].setups()], bench, RunHooks(ask=ask)
+    )
     assert [p.text for p in asked] == ["Switch the load to 4 Ω."]
     assert asked[0].rig_can
-    assert [t.setup.value("load") for t in takes] == ["8 ohm", "4 ohm"]
-    assert bench.value("load") == "4 ohm"
+    assert [t.setup.value("load") for t in takes] == [OHM_8, OHM_4]
+    assert bench.value("load") == OHM_4
     assert takes[1].reading("thd").value > 1.5 * takes[0].reading("thd").value
     job.close()
 
 
 def test_skip_and_stop(tmp_path):
     job = Job.create(tmp_path / "a.calm", small_demo())
-    cells = [Cell(FIRST_LOOK, s) for s in job.document.plans[0].setups()]
+    cells = [Cell("u1", "first-look", s) for s in job.document.plans[0].setups()]
     takes = run_cells(job, cells, simulated_bench(job.document.plans[0].rig), RunHooks(ask=lambda _: Answer.SKIP))
-    assert [t.setup.value("load") for t in takes] == ["8 ohm"]
+    assert [t.setup.value("load") for t in takes] == [OHM_8]
     with pytest.raises(Cancelled):
         run_cells(job, cells, simulated_bench(job.document.plans[0].rig), RunHooks(ask=lambda _: Answer.STOP))
     assert len(job.takes) == 2
@@ -78,13 +83,13 @@ def test_a_hand_that_did_not_switch_is_doubted(tmp_path):
     """The load was said to be switched by hand, and was not: the level tells."""
     job = Job.create(tmp_path / "a.calm", small_demo())
     bench = simulated_bench(job.document.plans[0].rig)
-    cells = [Cell(FIRST_LOOK, s) for s in job.document.plans[0].setups()]
+    cells = [Cell("u1", "first-look", s) for s in job.document.plans[0].setups()]
     takes = run_cells(job, cells, bench, RunHooks(ask=lambda _: Answer.DONE))
     assert "condition_doubtful" in {t.code for t in takes[1].trust}
     bench = simulated_bench(job.document.plans[0].rig)
 
     def by_hand(prompt):
-        bench.control.set_value(prompt.factor, prompt.value)
+        bench.control.set(prompt.factor, prompt.value)
         return Answer.DONE
 
     takes = run_cells(job, cells, bench, RunHooks(ask=by_hand))
@@ -95,8 +100,8 @@ def test_a_hand_that_did_not_switch_is_doubted(tmp_path):
 def test_a_device_that_vanishes_costs_only_its_own_step(tmp_path):
     job = Job.create(tmp_path / "a.calm", small_demo())
     device = SimulatedDevice(job.document.plans[0].rig)
-    bench = Bench(device, device, (("unit", "dome amplifier"), ("load", "8 ohm")))
-    cells = [Cell(FIRST_LOOK, job.document.plans[0].setups()[0])] * 3
+    bench = Bench(device, device, (("unit", "dome amplifier"), ("load", OHM_8)))
+    cells = [Cell("u1", "first-look", job.document.plans[0].setups()[0])] * 3
     done = []
 
     def finished(_cell, take):
@@ -122,7 +127,7 @@ def test_cancel_at_any_block_keeps_what_was_finished(tmp_path, after):
 
     hooks = RunHooks(ask=lambda _: Answer.LET_RIG, block=count)
     with pytest.raises(Cancelled):
-        run_cells(job, [Cell(FIRST_LOOK, NO_SETUP, FLOOR), *[Cell(FIRST_LOOK, s) for s in job.document.plans[0].setups()]],
+        run_cells(job, [Cell.floor("first-look"), *[Cell("u1", "first-look", s) for s in job.document.plans[0].setups()]],
                   simulated_bench(job.document.plans[0].rig), hooks, cancel=cancel)  # fmt: skip
     assert len(blocks) == after + 1
     path, count_takes = job.path, len(job.takes)
@@ -134,7 +139,7 @@ def test_cancel_at_any_block_keeps_what_was_finished(tmp_path, after):
 
 def test_the_floor_is_driven_to_the_units_level(tmp_path):
     job = make_demo(tmp_path / "a.calm", ("first-look",), setups=1)
-    floor, unit = job.floor("first-look"), job.current("first-look", job.document.plans[0].setups()[0])
+    floor, unit = job.floor("first-look"), job.current(Cell("u1", "first-look", job.document.plans[0].setups()[0]))
     assert floor.setup == NO_SETUP
     # the divider is left out too: the input sees what it sees behind the unit
     assert floor.reading("level").value == pytest.approx(unit.reading("level").value, rel=0.02)
@@ -146,7 +151,7 @@ def test_the_floor_is_driven_to_the_units_level(tmp_path):
 def test_progress_rises_to_the_end(tmp_path):
     job = Job.create(tmp_path / "a.calm", small_demo())
     seen = []
-    cells = [Cell(FIRST_LOOK, s) for s in job.document.plans[0].setups()]
+    cells = [Cell("u1", "first-look", s) for s in job.document.plans[0].setups()]
     hooks = RunHooks(ask=lambda _: Answer.LET_RIG, progress=seen.append)
     run_cells(job, cells, simulated_bench(job.document.plans[0].rig), hooks)
     shares = [p.share for p in seen]

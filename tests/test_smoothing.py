@@ -6,9 +6,9 @@ import pytest
 from tests.test_views import curve, take
 from utter_calm.analysis.smoothing import smooth_octaves, smooth_phase
 from utter_calm.measure.kinds import KINDS
-from utter_calm.present.cursor import curves_csv
-from utter_calm.present.plot import plot_view
-from utter_calm.present.smoothing import CHOICES, can_be_smoothed, smoothing_words
+from utter_calm.present.picture.compose import plot_view
+from utter_calm.present.picture.cursor import curves_csv
+from utter_calm.present.picture.smoothing import CHOICES, can_be_smoothed, smoothing_words
 
 F = np.geomspace(20, 20_000, 3_001)
 

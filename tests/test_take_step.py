@@ -8,20 +8,22 @@ import pytest
 from utter_calm.errors import Cancelled, DeviceGone, InputError, NoSignal
 from utter_calm.measure.first_look import FirstLook, FirstLookSettings
 from utter_calm.measure.take_step import take_step
-from utter_calm.rig import DeviceInfo, RecordedBlock, RigProfile
+from utter_calm.rig import DeviceInfo, RecordedBlock, stereo_rig
 
-RIG = RigProfile()
+RIG = stereo_rig()
 SETTINGS = FirstLookSettings(duration_s=0.3, rate_hz=48_000)
 
 
 class WatchedDevice:
     """Gives back a scaled copy of what is played, and remembers whether its stream was closed."""
 
-    info = DeviceInfo("watched", simulated=True, channels=2, rates_hz=(48_000,))
+    info = DeviceInfo("watched", simulated=True, outputs=2, inputs=2, rates_hz=(48_000,))
+    latency_frames = 0
 
     def __init__(self, *, gain=0.1, fail_after=None):
         self.gain, self.fail_after = gain, fail_after
         self.closed, self.loudest, self.blocks, self.frame = False, 0.0, 0, 0
+        self.played = []
 
     def open(self, settings):
         self.settings = settings
@@ -31,6 +33,7 @@ class WatchedDevice:
         self.blocks += 1
         if self.fail_after is not None and self.blocks > self.fail_after:
             raise DeviceGone("The device vanished.")
+        self.played.append(samples.copy())
         self.loudest = max(self.loudest, float(np.abs(samples).max()))
         first, self.frame = self.frame, self.frame + len(samples)
         return RecordedBlock(first, samples * self.gain, (False, False))

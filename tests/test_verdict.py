@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from utter_calm.job.model import Claim, MaskPoint, Setup
+from utter_calm.job.document import Cell, Claim, MaskPoint, Setup
 from utter_calm.job.verdict import Outcome, judge, mask_bounds
 from utter_calm.measure.result import Reading, Result, Trace
 from utter_calm.present.panel import claim_view
@@ -75,7 +75,7 @@ def test_a_mask_is_straight_in_db_over_log_frequency():
 def test_a_claim_holds_only_in_its_setup(measured):
     eight, four = measured.document.plans[0].setups()
     assert isinstance(eight, Setup)
-    ids = [{v.claim.id for v in measured.verdicts("first-look", s)} for s in (eight, four)]
+    ids = [{v.claim.id for v in measured.verdicts(Cell("u1", "first-look", s))} for s in (eight, four)]
     assert "thdn-8" in ids[0] - ids[1]
     assert "gain-4" in ids[1] - ids[0]
 
@@ -102,7 +102,7 @@ def test_the_demo_job_shows_all_four_verdicts(measured):
         v.claim.id: v.outcome
         for step in measured.document.steps
         for setup in measured.document.plans[0].setups()
-        for v in measured.verdicts(step.id, setup)
+        for v in measured.verdicts(Cell("u1", step.id, setup))
     }
     assert outcomes["corner-4"] is Outcome.MISSED
     assert outcomes["h8-8"] is Outcome.NOT_REACHABLE

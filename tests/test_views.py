@@ -6,27 +6,27 @@ import numpy as np
 import pytest
 
 from tests.conftest import small_demo
+from utter_calm.demo import demo_document
 from utter_calm.errors import InputError
-from utter_calm.job.cell import Cell
-from utter_calm.job.demo import demo_document, simulated_bench
-from utter_calm.job.job import NO_SETUP, Job
-from utter_calm.job.model import Factor, Plan, Setup, Step
-from utter_calm.job.precheck import check_leads, needs_check
-from utter_calm.job.prompt import WIRING, Answer
-from utter_calm.job.run import RunHooks, run_cells
+from utter_calm.job.document import NO_SETUP, Cell, Factor, Plan, Setup, Step
+from utter_calm.job.job import Job
+from utter_calm.job.run.bench import simulated_bench
+from utter_calm.job.run.precheck import check_leads, needs_check
+from utter_calm.job.run.prompt import WIRING, Answer
+from utter_calm.job.run.run import RunHooks, run_cells
 from utter_calm.job.take import FLOOR, Take, TakeSummary, found
-from utter_calm.measure.kinds import KINDS, definition
+from utter_calm.measure.kinds import KINDS, declared
 from utter_calm.measure.result import Reading, Result, Trace, Trust
 from utter_calm.present.chain import chain_view, level_of, level_view
 from utter_calm.present.coverage import coverage_view, setup_title
 from utter_calm.present.panel import panel_view
-from utter_calm.present.plot import plot_view, trace_words
-from utter_calm.present.search import search_view
+from utter_calm.present.picture.compose import plot_view, trace_words
+from utter_calm.present.picture.search import search_view
 from utter_calm.present.values import condition_text, reading_text
-from utter_calm.quantities import si_text
+from utter_calm.quantities import read_value, si_text
 from utter_calm.quantities.parse import parse_list
 from utter_calm.report.svg import plot_svg
-from utter_calm.rig import RigProfile
+from utter_calm.rig import stereo_rig
 
 X = np.geomspace(20, 20_000, 40)
 
@@ -41,7 +41,7 @@ def take(kind, traces=(), readings=(), number=1, setup=NO_SETUP, role="unit", se
         settings or {},
         "",
         "unit",
-        RigProfile(),
+        stereo_rig(),
         found(tuple(readings), ()),
         None,
         None,
@@ -60,8 +60,8 @@ def curve(name, level=1e-3, channel=1, variant="", unit="1", x=X):
      ("idle_tone_3_hz", "idle tone 3 at"), ("noise_468", "noise, 468"), ("imd_ccif_2", "IMD 19 + 20 kHz, 2nd")],
 )  # fmt: skip
 def test_families_of_readings_have_their_own_names(name, title):
-    assert definition(name).title == title
-    assert definition(name).text
+    assert declared(name).title == title
+    assert declared(name).text
 
 
 @pytest.mark.parametrize(
@@ -268,19 +268,21 @@ def test_the_leads_are_checked_once_for_each_setup(tmp_path):
 
     def ask(prompt):
         asked.append(prompt)
-        bench.control.set_value("wiring", "straight")
+        bench.control.set("wiring", read_value("straight"))
         return Answer.DONE if prompt.factor == WIRING else Answer.LET_RIG
 
-    bench.control.set_value("wiring", "right reversed")
-    assert needs_check(job, document, Cell("first-look", eight))
-    assert not needs_check(job, document, Cell("first-look", NO_SETUP, FLOOR))
-    run_cells(job, [Cell("first-look", eight), Cell("response", eight)], bench, RunHooks(ask=ask, check=True))
+    bench.control.set("wiring", read_value("right reversed"))
+    assert needs_check(job, document, Cell("u1", "first-look", eight))
+    assert not needs_check(job, document, Cell.floor("first-look"))
+    run_cells(
+        job, [Cell("u1", "first-look", eight), Cell("u1", "response", eight)], bench, RunHooks(ask=ask, check=True)
+    )
     assert [p.factor for p in asked] == [WIRING]
     assert "wrong way round" in asked[0].text
-    assert not needs_check(job, document, Cell("response", eight))
-    assert needs_check(job, document, Cell("response", four))
-    bench.control.set_value("wiring", "swapped")
-    left = check_leads(document, Cell("response", four), bench.device, lambda _: Answer.SKIP, None)
+    assert not needs_check(job, document, Cell("u1", "response", eight))
+    assert needs_check(job, document, Cell("u1", "response", four))
+    bench.control.set("wiring", read_value("swapped"))
+    left = check_leads(document, Cell("u1", "response", four), bench.device, lambda _: Answer.SKIP, None)
     assert [f.code for f in left] == ["swapped"]
     job.close()
 

@@ -8,8 +8,8 @@ import time
 import pytest
 from PySide6.QtCore import QCoreApplication, QEvent, QSettings
 
-from utter_calm.ui.app import make_application, make_window
-from utter_calm.ui.theme import set_theme
+from utter_calm.ui.look.theme import set_theme
+from utter_calm.ui.shell.app import make_application, make_window
 
 
 @pytest.fixture

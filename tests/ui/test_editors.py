@@ -3,10 +3,11 @@
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox
+from utter_calm.ui.places.pages import recompute_form
 
 from utter_calm.errors import InputError
 from utter_calm.job.mask import mask_text, parse_mask
-from utter_calm.ui.chain_editors import (
+from utter_calm.ui.chain.editors import (
     add_condition_editor,
     add_step_editor,
     load_editor,
@@ -14,8 +15,7 @@ from utter_calm.ui.chain_editors import (
     parse_loads,
     step_editor,
 )
-from utter_calm.ui.claim_editor import bound_text, claim_editor, parse_bound
-from utter_calm.ui.places import recompute_form
+from utter_calm.ui.places.claim_editor import bound_text, claim_editor, parse_bound
 
 
 def open_form(qtbot, form):
@@ -130,7 +130,7 @@ def test_removing_a_step_keeps_its_takes(qtbot, measured_window):
     space = measured_window.workspace
     space.coverage.choose(0, [1])
     count = len(space.session.job.takes)
-    from utter_calm.ui.chain_editors import _remove_step
+    from utter_calm.ui.chain.editors import _remove_step
 
     _remove_step(space.session, space.session.step)
     assert space.coverage.model.view.rows == ("Response",)

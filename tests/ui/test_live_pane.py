@@ -7,7 +7,7 @@ import pytest
 
 from utter_calm.errors import DeviceGone
 from utter_calm.measure.live import LiveFrame
-from utter_calm.ui.live_pane import AVERAGES, LivePane
+from utter_calm.ui.live.pane import AVERAGES, LivePane
 
 
 class ScriptedAnalyser:

@@ -3,11 +3,12 @@
 import pytest
 from PySide6.QtCore import Qt
 
-from utter_calm.job.prompt import WIRING, Answer
+from utter_calm.job.run.prompt import WIRING, Answer
 from utter_calm.measure.level_effect import WATTS
 from utter_calm.measure.result import Reading, Result
-from utter_calm.ui.effect_form import effect_form, event_form
-from utter_calm.ui.live_desk import LiveDesk
+from utter_calm.quantities import read_value
+from utter_calm.ui.live.desk import LiveDesk
+from utter_calm.ui.live.forms import effect_form, event_form
 
 LONG = 60_000
 
@@ -129,7 +130,7 @@ def test_a_level_is_found_by_its_effect_and_steps_follow_it(qtbot, fresh_window)
     assert "1.00 W into 8.00 Ω" in reference.text
     assert len(tries) > 3
     assert "Kept as the reference" in space.message.text()
-    from utter_calm.ui.chain_editors import step_editor
+    from utter_calm.ui.chain.editors import step_editor
 
     space.coverage.choose(1, [1])
     editor = step_editor(space.session, space)
@@ -161,13 +162,13 @@ def test_what_cannot_be_reached_is_said(qtbot, fresh_window):
 
 def test_wrong_leads_are_asked_about_before_the_first_take(qtbot, fresh_window):
     space = fresh_window.workspace
-    space.session.bench.control.set_value("wiring", "swapped")
+    space.session.bench.control.set("wiring", read_value("swapped"))
     with qtbot.waitSignal(space.session.asked, timeout=LONG):
         press(qtbot, fresh_window, Qt.Key.Key_Space)
     assert space.session.prompt.factor == WIRING
     assert "swapped" in space.prompt.text.text()
     assert space.prompt.buttons[Answer.SKIP].text() == "Go on all the same"
-    space.session.bench.control.set_value("wiring", "straight")
+    space.session.bench.control.set("wiring", read_value("straight"))
     with qtbot.waitSignal(space.session.run_ended, timeout=LONG):
         qtbot.mouseClick(space.prompt.buttons[Answer.DONE], Qt.MouseButton.LeftButton)
     assert len(space.session.job.takes) == 1
@@ -178,7 +179,7 @@ def test_wrong_leads_are_asked_about_before_the_first_take(qtbot, fresh_window):
 
 def test_the_leads_may_be_left_as_they_are_and_the_check_left_out(qtbot, fresh_window):
     space = fresh_window.workspace
-    space.session.bench.control.set_value("wiring", "both reversed")
+    space.session.bench.control.set("wiring", read_value("both reversed"))
     with qtbot.waitSignal(space.session.asked, timeout=LONG):
         press(qtbot, fresh_window, Qt.Key.Key_Space)
     with qtbot.waitSignal(space.session.run_ended, timeout=LONG):

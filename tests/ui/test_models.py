@@ -8,16 +8,17 @@ from PySide6.QtGui import QImage, QPainter
 from PySide6.QtTest import QAbstractItemModelTester
 
 from tests.conftest import small_demo
+from utter_calm.job.document import Cell
 from utter_calm.job.job import Job
 from utter_calm.job.verdict import Outcome
 from utter_calm.measure.first_look import FirstLookSettings
 from utter_calm.present.palette import DARK, LIGHT
 from utter_calm.present.panel import panel_view
-from utter_calm.ui.coverage_model import CoverageModel
-from utter_calm.ui.fields import FormLine, PopupForm, QuantityEdit
-from utter_calm.ui.readings_model import ReadingsModel
-from utter_calm.ui.shapes import draw_outcome
-from utter_calm.ui.tables import ROW_ROLE, ClaimsModel, TakesModel
+from utter_calm.ui.coverage.model import CoverageModel
+from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit
+from utter_calm.ui.look.shapes import draw_outcome
+from utter_calm.ui.places.tables import ROW_ROLE, ClaimsModel, TakesModel
+from utter_calm.ui.readings.model import ReadingsModel
 
 FATAL = QAbstractItemModelTester.FailureReportingMode.Fatal
 
@@ -40,7 +41,7 @@ def test_the_coverage_follows_its_job(qtmodeltester, measured):
     model = CoverageModel(session_of(measured))
     QAbstractItemModelTester(model, FATAL)
     setup = measured.document.plans[0].setups()[0]
-    old = measured.current("first-look", setup)
+    old = measured.current(Cell("u1", "first-look", setup))
     changed = []
     model.dataChanged.connect(lambda *_: changed.append(1))
     measured.append("first-look", setup, FirstLookSettings(), measured.capture(old), measured.full(old).result)
@@ -89,7 +90,7 @@ def test_claims_and_takes(measured):
 def test_readings_keep_their_place_when_only_values_change(measured):
     model = ReadingsModel()
     QAbstractItemModelTester(model, FATAL)
-    take = measured.full(measured.current("first-look", measured.document.plans[0].setups()[0]))
+    take = measured.full(measured.current(Cell("u1", "first-look", measured.document.plans[0].setups()[0])))
     view = panel_view(take, ())
     resets, changes = [], []
     model.modelReset.connect(lambda: resets.append(1))

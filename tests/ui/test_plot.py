@@ -5,15 +5,15 @@ import math
 import numpy as np
 import pytest
 from PySide6.QtGui import QColor
-
-from utter_calm.present.axis import Axis
-from utter_calm.present.cursor import value_at as read_curve
-from utter_calm.present.palette import DARK, LIGHT
-from utter_calm.present.plot import BoundView, CurveView, PlotView, empty_plot
-from utter_calm.ui.plot_canvas import PlotCanvas
 from utter_calm.ui.plot_items import Scale
-from utter_calm.ui.plot_pane import PlotPane, value_words
-from utter_calm.ui.theme import apply_theme, load_fonts
+
+from utter_calm.present.palette import DARK, LIGHT
+from utter_calm.present.picture.axis import Axis
+from utter_calm.present.picture.compose import BoundView, CurveView, PlotView, empty_plot
+from utter_calm.present.picture.cursor import value_at as read_curve
+from utter_calm.ui.look.theme import apply_theme, load_fonts
+from utter_calm.ui.picture.canvas import PlotCanvas
+from utter_calm.ui.picture.pane import PlotPane, value_words
 
 
 @pytest.fixture

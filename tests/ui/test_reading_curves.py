@@ -6,13 +6,13 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
 
-from utter_calm.job.demo import demo_document
+from utter_calm.demo import demo_document
 from utter_calm.job.job import Job
 from utter_calm.measure.kinds import KINDS
 from utter_calm.measure.result import Reading, Result
-from utter_calm.ui.calculator import Calculator
-from utter_calm.ui.chain_editors import add_condition_editor, step_editor
-from utter_calm.ui.finder import finder_form
+from utter_calm.ui.chain.editors import add_condition_editor, step_editor
+from utter_calm.ui.picture.finder import finder_form
+from utter_calm.ui.shell.calculator import Calculator
 
 LONG = 60_000
 
@@ -146,7 +146,7 @@ def test_another_jobs_takes_stand_beside_ours(qtbot, measured_window, measured_p
     measured_window.bring(other)
     guests = tuple(g.summary for g in space.session.guests.values())
     assert len(guests) == 4
-    own = space.session.job.current("response", space.session.plan.setups()[0])
+    own = space.session.job.current(Cell("u1", "response", space.session.plan.setups()[0]))
     guest = next(g for g in guests if g.step == "response" and g.setup == own.setup)
     space.session.pin((own, guest))
     labels = {c.label for c in space.plot.canvas.view.curves}
@@ -159,7 +159,7 @@ def test_another_jobs_takes_stand_beside_ours(qtbot, measured_window, measured_p
 def test_what_is_missing_of_every_unit_runs_on_one_key(qtbot, window, tmp_path):
     from dataclasses import replace
 
-    from utter_calm.job.model import Step
+    from utter_calm.job.document import Step
 
     plans = []
     for number in (0, 6):

@@ -48,7 +48,7 @@ def test_the_demo_opens_measures_and_closes_on_a_real_screen(tmp_path):
                     picture.save(sys.argv[1])
                     made[0].close()
 
-                import utter_calm.ui.app as app
+                import utter_calm.ui.shell.app as app
                 real = app.make_application
                 def start(arguments):
                     application = real(arguments); QTimer.singleShot(500, look); return application

@@ -7,10 +7,10 @@ from PySide6.QtTest import QAbstractItemModelTester
 from PySide6.QtWidgets import QApplication, QLabel, QMessageBox, QWidget
 
 from utter_calm.errors import JobFileError
-from utter_calm.job.prompt import Answer
+from utter_calm.job.run.prompt import Answer
 from utter_calm.job.verdict import Outcome
-from utter_calm.ui.about import AboutDialog
-from utter_calm.ui.coverage_model import CELL_ROLE
+from utter_calm.ui.coverage.model import CELL_ROLE
+from utter_calm.ui.shell.about import AboutDialog
 
 LONG = 60_000
 
@@ -332,7 +332,7 @@ def test_editors_open_by_key(qtbot, measured_window):
 
 
 def test_a_step_removed_while_it_is_measured_keeps_its_take(qtbot, fresh_window):
-    from utter_calm.ui.chain_editors import _remove_step
+    from utter_calm.ui.chain.editors import _remove_step
 
     space = fresh_window.workspace
     with qtbot.waitSignal(space.session.run_ended, timeout=LONG):

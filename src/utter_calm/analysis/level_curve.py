@@ -34,6 +34,20 @@ def level_at(level: FloatArray, distortion: FloatArray, bound: float) -> float |
     return float(math.exp(PchipInterpolator(x, y)(math.log(bound))))
 
 
+def u_level_at(level: FloatArray, distortion: FloatArray, bound: float, at: float) -> float:
+    """Relative standard uncertainty of a level read between two points: how far a straight line would have read otherwise.
+
+    Both interpolations are guesses at what lies between; their distance, as the half width of an even distribution (GUM
+    4.3.7), is what is not known.
+    """
+    index = last_rise(distortion, bound)
+    if index is None:
+        return 0.0
+    x, y = np.log(distortion[index : index + 2]), np.log(level[index : index + 2])
+    straight = float(np.interp(math.log(bound), x, y))
+    return abs(straight - math.log(at)) / math.sqrt(3)
+
+
 def last_rise(distortion: FloatArray, bound: float) -> int | None:
     """Index of the point before the last rise through a bound; None where there is none."""
     below = np.flatnonzero((distortion[:-1] < bound) & (distortion[1:] >= bound))
@@ -95,19 +109,20 @@ def wanted_levels(
     Returns
     -------
     list
-        Geometric means of neighbours, rising; empty when nothing more is to be gained.
+        Geometric means of neighbours, those about a bound first; empty when nothing more is to be gained.
     """
-    out: set[float] = set()
+    near: set[float] = set()
+    bends: set[float] = set()
     x = np.log(level)
     for curve in curves:
         y = np.log(np.maximum(curve, 1e-300))
         for bound in bounds:
             rise = last_rise(curve, bound)
             if rise is not None and x[rise + 1] - x[rise] > math.log(finest):
-                out.add(math.exp((x[rise] + x[rise + 1]) / 2))
+                near.add(math.exp((x[rise] + x[rise + 1]) / 2))
         slope = np.diff(y) / np.diff(x)
         for index in np.flatnonzero(np.abs(np.diff(slope)) > 2.0).tolist():
             for left in (index, index + 1):
                 if x[left + 1] - x[left] > math.log(coarsest):
-                    out.add(math.exp((x[left] + x[left + 1]) / 2))
-    return sorted(out)
+                    bends.add(math.exp((x[left] + x[left + 1]) / 2))
+    return [*sorted(near), *sorted(bends - near)]

@@ -82,10 +82,45 @@ class ToneAnalysis:
         return 1 / self.thd_n if self.thd_n > 0 else np.inf
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class ToneFit:
+    """A tone fitted and taken out of its record: all that does not depend on the measuring band.
+
+    Parameters
+    ----------
+    fit
+        The joint fit of fundamental and harmonics.
+    spectrum, noise_spectrum
+        Of the record, and of what the fit leaves.
+    mains
+        The mains family in what is left.
+    frames, rate_hz, peak
+        Of the record.
+    """
+
+    fit: HarmonicFit
+    spectrum: LineSpectrum
+    noise_spectrum: LineSpectrum
+    mains: Mains | None
+    frames: int
+    rate_hz: float
+    peak: float
+
+    @property
+    def frequency_hz(self) -> float:
+        """Frequency of the fundamental."""
+        return float(self.fit.omega * self.rate_hz / (2 * np.pi))
+
+
 def analyze_tone(
     record: FloatArray, rate_hz: float, *, band_hz: tuple[float, float] = (20.0, 20_000.0), near_hz: float | None = None
 ) -> ToneAnalysis:
-    """Measure one tone.
+    """Measure one tone; parameters and errors as in :func:`fit_tone` and :func:`tone_in_band`."""
+    return tone_in_band(fit_tone(record, rate_hz, near_hz=near_hz), band_hz)
+
+
+def fit_tone(record: FloatArray, rate_hz: float, *, near_hz: float | None = None) -> ToneFit:
+    """Fit a tone.
 
     Parameters
     ----------
@@ -93,8 +128,6 @@ def analyze_tone(
         (n,) samples in any unit, a steady tone from end to end, 1.5 periods or more.
     rate_hz
         Sample rate.
-    band_hz
-        Brick-wall band for distortion and noise; what reaches beyond half the rate is cut there.
     near_hz
         Where the tone is expected, within 3 %; None takes the strongest line.
 
@@ -105,10 +138,17 @@ def analyze_tone(
     """
     spectrum = line_spectrum(record, rate_hz)
     fit = _fit(record, rate_hz, spectrum, near_hz)
-    band = band_hz[0], min(band_hz[1], rate_hz / 2)
     frequency = fit.omega * rate_hz / (2 * np.pi)
     noise_spectrum = line_spectrum(fit.residual, rate_hz)
-    duration = len(record) / rate_hz
+    mains = find_mains(fit.residual, rate_hz, noise_spectrum, np.asarray(frequency * fit.orders, dtype=np.float64))
+    return ToneFit(fit, spectrum, noise_spectrum, mains, len(record), rate_hz, float(np.max(np.abs(record))))
+
+
+def tone_in_band(tone: ToneFit, band_hz: tuple[float, float]) -> ToneAnalysis:
+    """Give what a fitted tone tells in a brick-wall band (Hz); what reaches beyond half the rate is cut there."""
+    fit, noise_spectrum, frequency = tone.fit, tone.noise_spectrum, tone.frequency_hz
+    band = band_hz[0], min(band_hz[1], tone.rate_hz / 2)
+    duration = tone.frames / tone.rate_hz
 
     amplitude = abs(fit.phasors[0])
     # variance of a fitted peak amplitude: 2 sigma^2 / n with sigma^2 = S fs / 2, that is S / T
@@ -117,7 +157,7 @@ def analyze_tone(
     in_band = [h for h in harmonics if h.in_band]
     distortion = amplitude * float(np.sqrt(sum(h.ratio**2 for h in in_band)))
 
-    freedom = len(record) / max(1, len(record) - fit.parameters)
+    freedom = tone.frames / max(1, tone.frames - fit.parameters)
     noise = float(np.sqrt(noise_spectrum.band_power(*band) * freedom))
     width = max(band[1] - band[0], noise_spectrum.bin_hz)
     u_noise = 0.5 * noise * float(np.sqrt(noise_spectrum.noise_bandwidth_bins * noise_spectrum.bin_hz / width))
@@ -139,11 +179,11 @@ def analyze_tone(
         u_thd_n=u_rest / fundamental,
         noise=noise,
         u_noise=u_noise,
-        peak=float(np.max(np.abs(record))),
+        peak=tone.peak,
         harmonics=harmonics,
-        mains=find_mains(fit.residual, rate_hz, noise_spectrum, np.asarray(frequency * fit.orders, dtype=np.float64)),
+        mains=tone.mains,
         band_hz=band,
-        spectrum=spectrum,
+        spectrum=tone.spectrum,
         noise_spectrum=noise_spectrum,
         rest=fit.residual,
         level_spread=_level_spread(fit),

@@ -15,6 +15,7 @@ from utter_calm.cli.analyze_options import FILE, common_options, load, show
 from utter_calm.errors import InputError, NoSignal
 from utter_calm.measure.capture import Capture, usable_part
 from utter_calm.measure.result import ResultBuilder, Trace, Trust
+from utter_calm.quantities import Conditions, Measured
 
 
 @click.command("output-impedance")
@@ -37,13 +38,13 @@ def output_impedance(
     out = ResultBuilder()
     for file, ohm in zip(loaded, each, strict=True):
         under = load(file, full_scale_volts, band, load_ohm=ohm)
-        if (under.rate_hz, under.channels) != (without.rate_hz, without.channels):
+        if (under.rate_hz, under.count) != (without.rate_hz, without.count):
             raise InputError(
                 f"{file.name} does not have the rate and channels of {open_file.name}.", hint="Record both alike."
             )
-        for one in range(1, without.channels + 1) if channel is None else (channel,):
-            variant = f"{ohm:g} Ω" if len(loaded) > 1 else ""
-            _add_impedance(out, without, under, one, ohm, variant)
+        for one in range(1, without.count + 1) if channel is None else (channel,):
+            at: Conditions = (("load", Measured(ohm, "ohm")),) if len(loaded) > 1 else ()
+            _add_impedance(out, without, under, one, ohm, at)
     show(
         out.build(),
         f"{', '.join(f.name for f in loaded)} against {open_file.name}",
@@ -53,12 +54,12 @@ def output_impedance(
 
 
 def _add_impedance(
-    out: ResultBuilder, without: Capture, under: Capture, channel: int, ohm: float, variant: str
+    out: ResultBuilder, without: Capture, under: Capture, channel: int, ohm: float, where: Conditions
 ) -> None:
     """Compare what both recordings hold; they need not have started at the same moment, so only magnitudes count."""
     (first, trust_1), (second, trust_2) = usable_part(without, channel), usable_part(under, channel)
     out.trust.extend(t for t in (*trust_1, *trust_2) if t.code in ("overload", "dropout", "lost_blocks"))
-    scaled = first * without.scale, second * under.scale
+    scaled = first * without.scale(channel), second * under.scale(channel)
     try:
         frequency, levels, spread = _line_levels(scaled, without.rate_hz)
     except NoSignal:  # no steady tones: a sweep, or noise
@@ -83,14 +84,14 @@ def _add_impedance(
     if len(frequency) > 1:
         magnitude = np.abs(impedance)
         out.traces.append(
-            Trace("output_impedance", channel, frequency, "Hz", magnitude, "ohm", None, 2 * u, variant=variant)
+            Trace("output_impedance", channel, frequency, "Hz", magnitude, "ohm", None, 2 * u, at=where)
         )
     at = int(np.argmin(np.abs(np.log(frequency / 1e3))))
     value = float(impedance[at])
-    out.add("output_impedance", channel, value, "ohm", float(u[at]), variant)
+    out.add("output_impedance", channel, value, "ohm", float(u[at]), where)
     if value > 0:
-        out.add("damping_factor", channel, ohm / value, "1", ohm / value**2 * float(u[at]), variant)
-    out.add("fundamental_frequency", channel, float(frequency[at]), "Hz", None, variant)
+        out.add("damping_factor", channel, ohm / value, "1", ohm / value**2 * float(u[at]), where)
+    out.add("fundamental_frequency", channel, float(frequency[at]), "Hz", None, where)
 
 
 def _line_levels(

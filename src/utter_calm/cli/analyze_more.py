@@ -42,7 +42,7 @@ def level_series(
     captures = [load(file, full_scale_volts, band, load_ohm=load_ohm) for file in files]
     if len(captures) < 2:
         raise InputError("A series needs at least two recordings.", hint="Give one file for each level.")
-    counts = {c.channels for c in captures}
+    counts = {c.count for c in captures}
     if len(counts) > 1:
         raise InputError("The recordings have different numbers of channels.", hint="Give them alike.")
     numbers = range(1, counts.pop() + 1) if channel is None else (channel,)
@@ -53,7 +53,7 @@ def level_series(
         for capture, file in zip(captures, files, strict=True):
             try:
                 samples, trust = usable_part(capture, number)
-                tone = analyze_tone(samples * capture.scale, capture.rate_hz, band_hz=band)
+                tone = analyze_tone(samples * capture.scale(number), capture.rate_hz, band_hz=band)
             except MeasurementError as problem:
                 out.trust.append(Trust("no_tone", f"{file.name}, channel {number}: {problem}"))
                 continue
@@ -79,7 +79,7 @@ def noise(recording: Recording, *, reference_volts: float) -> None:
         # quiet records move: only what is certain is said, and nothing is cut away
         _, trust = usable_part(one, 1)
         out = ResultBuilder(trust=[t for t in trust if t.code in ("overload", "dropout")])
-        add_noise(out, one.channel(1) * one.scale, one, 1, settings, look_for_tone=True)
+        add_noise(out, one.signal(1), one, 1, settings, look_for_tone=True)
         return out.build()
 
     recording.show(one_channel)
@@ -94,7 +94,7 @@ def multitone(recording: Recording) -> None:
         out, samples = start(one)
         tones = find_tones(samples, one.rate_hz) if expected is None else expected
         found = analyze_multitone(
-            samples * one.scale, one.rate_hz, tones, band_hz=recording.band, own_clock=expected is not None
+            samples * one.scale(), one.rate_hz, tones, band_hz=recording.band, own_clock=expected is not None
         )
         out.trust.extend(steady_trust(steadiness(samples, one.rate_hz, found.frequency_hz), 1))
         add_multitone(out, replace(found, clock_skew=None), one, 1)
@@ -111,7 +111,7 @@ def imd(recording: Recording) -> None:
 
     def one_channel(one: Capture) -> Result:
         out, samples = start(one)
-        found = analyze_intermodulation(samples * one.scale, one.rate_hz)
+        found = analyze_intermodulation(samples * one.scale(), one.rate_hz)
         out.trust.extend(steady_trust(steadiness(samples, one.rate_hz, _two_tones(found)), 1))
         add_intermodulation(out, found, one, 1)
         for name, value in (("low_tone", found.f1_hz), ("high_tone", found.f2_hz)):
@@ -130,7 +130,7 @@ def edges(recording: Recording) -> None:
     def one_channel(one: Capture) -> Result:
         out, samples = start(one, flat=True)  # the flat parts of a square may touch the same step many times
         # instantaneous volts, not the volts of a sine of that peak
-        scale = one.scale if one.unit == "V" else 1.0
+        scale = one.scale() if one.unit() == "V" else 1.0
         found = analyze_edges(samples * scale, one.rate_hz)
         odd = np.asarray(np.arange(1, 10, 2) * found.frequency_hz, dtype=np.float64)
         out.trust.extend(steady_trust(steadiness(samples, one.rate_hz, odd[odd < one.rate_hz / 2.2]), 1))

@@ -15,7 +15,7 @@ from utter_calm.cli.output import print_json, print_result, result_json
 from utter_calm.cli.skew import tones_of
 from utter_calm.errors import InputError, UtterCalmError
 from utter_calm.formats.audio import read_audio
-from utter_calm.measure.capture import Capture, FloatArray, usable_part
+from utter_calm.measure.capture import Capture, FloatArray, usable_part, volts_channels
 from utter_calm.measure.result import Result, ResultBuilder, Trust
 
 F = TypeVar("F", bound=Callable[..., Any])
@@ -113,16 +113,16 @@ def load(
     samples, rate = read_audio(file)
     if band[0] >= rate / 2:
         raise InputError(f"The band starts above half the file's rate of {rate} Hz.", hint="Give a lower band.")
-    return Capture(samples, rate, full_scale_v=full_scale_volts, load_ohm=load_ohm)
+    return Capture(samples, rate, volts_channels(samples.shape[1], full_scale_volts), load_ohm=load_ohm)
 
 
 def by_channel(capture: Capture, channel: int | None, measure: Callable[[Capture], Result]) -> Result:
     """Measure one channel, or all; with several, one that fails is said in trust and does not stop the others."""
-    numbers = range(1, capture.channels + 1) if channel is None else (channel,)
+    numbers = range(1, capture.count + 1) if channel is None else (channel,)
     out = ResultBuilder()
     failures: list[UtterCalmError] = []
     for number in numbers:
-        one = replace(capture, samples=capture.channel(number)[:, None])
+        one = capture.only(number)
         try:
             found = measure(one)
         except UtterCalmError as problem:
@@ -131,6 +131,7 @@ def by_channel(capture: Capture, channel: int | None, measure: Callable[[Capture
             continue
         out.readings += [replace(r, channel=number) for r in found.readings]
         out.traces += [replace(t, channel=number) for t in found.traces]
+        out.surfaces += [replace(s, channel=number) for s in found.surfaces]
         out.trust += [replace(t, text=t.text.replace("Channel 1", f"Channel {number}")) for t in found.trust]
     if failures and not out.readings:
         raise failures[0]

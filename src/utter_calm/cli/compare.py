@@ -12,6 +12,7 @@ from rich.table import Table
 from utter_calm.cli.output import console, print_json
 from utter_calm.errors import InputError
 from utter_calm.job.compare_readings import pair_curves, pair_readings, repeats_of
+from utter_calm.job.facts import facts_of
 from utter_calm.job.job import Job
 from utter_calm.present.comparison import comparison_view
 
@@ -38,7 +39,7 @@ def compare(job: Path, first: int, second: int, other: Path | None, *, as_json: 
         repeats = repeats_of(one.summary, opened.takes)
         readings = pair_readings(one, two, repeats)
         curves = pair_curves(one, two, [opened.full(t) for t in repeats] if len(repeats) > 1 else ())
-        view = comparison_view((one.summary, two.summary), readings, curves)
+        view = comparison_view((facts_of(one.summary), facts_of(two.summary)), readings, curves)
         if as_json:
             rows = [
                 {"name": p.first.name, "channel": p.first.channel, "first": p.first.value, "second": p.second.value,

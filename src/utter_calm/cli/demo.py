@@ -24,9 +24,10 @@ def demo(out: Path | None, *, headless: bool, as_json: bool) -> int:
 
         return show_demo(out)
     from utter_calm.cli.run import chosen_cells, run_headless
+    from utter_calm.demo import demo_document
     from utter_calm.errors import FileError
-    from utter_calm.job.demo import demo_document, simulated_bench
     from utter_calm.job.job import Job
+    from utter_calm.job.run.bench import simulated_bench
     from utter_calm.report.write import write_report
 
     folder = out or Path("demo-job")

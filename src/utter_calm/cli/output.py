@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from typing import Any
 
 import click
@@ -11,12 +11,14 @@ from rich.box import SIMPLE_HEAD
 from rich.console import Console
 from rich.table import Table
 
+from utter_calm.job.document import Cell, JobDocument
 from utter_calm.job.take import TakeSummary
 from utter_calm.job.verdict import Verdict
-from utter_calm.measure.kinds import definition
-from utter_calm.measure.result import Reading, Result, Trace
+from utter_calm.measure.kinds import declared
+from utter_calm.measure.result import Reading, Result, Surface, Trace
 from utter_calm.present.panel import claim_view
-from utter_calm.present.values import beside_text, condition_text, phase_text, reading_text, value_text
+from utter_calm.present.values import beside_text, floor_value, phase_text, reading_text
+from utter_calm.quantities import Conditions, plain_text, value_text, values_text
 
 
 def reading_json(reading: Reading) -> dict[str, Any]:
@@ -29,8 +31,10 @@ def reading_json(reading: Reading) -> dict[str, Any]:
         "uncertainty": reading.uncertainty,
         "floor": reading.floor,
     }
-    if reading.variant:
-        out["variant"] = reading.variant
+    if reading.label:
+        out["variant"] = reading.label
+    if reading.at:
+        out["at"] = coordinates_json(reading.at)
     if reading.phase_rad is not None:
         out["phase_rad"] = reading.phase_rad
     return out
@@ -50,10 +54,31 @@ def trace_json(trace: Trace) -> dict[str, Any]:
         out["phase_rad"] = trace.phase_rad.tolist()
     if trace.uncertainty is not None:
         out["uncertainty"] = trace.uncertainty.tolist()
-    if trace.variant:
-        out["variant"] = trace.variant
+    if trace.at:
+        out["variant"] = trace.label
+        out["at"] = coordinates_json(trace.at)
     if trace.valid is not None:
         out["valid"] = list(trace.valid)
+    return out
+
+
+def coordinates_json(at: Conditions) -> list[dict[str, Any]]:
+    """Give coordinates for machines: numbers with their unit, positions as they are."""
+    return [
+        {"factor": f, "value": v, "unit": ""} if isinstance(v, str) else {"factor": f, "value": v.value, "unit": v.unit}
+        for f, v in at
+    ]
+
+
+def map_json(surface: Surface) -> dict[str, Any]:
+    """Give a surface for machines: ``z[i][j]`` stands at ``y[i]`` and ``x[j]``; null where nothing is known."""
+    rows = [[None if v != v else v for v in row] for row in surface.values.tolist()]  # noqa: PLR0124 - NaN is not itself
+    out: dict[str, Any] = {
+        "name": surface.name, "channel": surface.channel, "x_unit": surface.x_unit, "y_unit": surface.y_unit,
+        "z_unit": surface.unit, "x": surface.x.tolist(), "y": surface.y.tolist(), "z": rows,
+    }  # fmt: skip
+    if surface.at:
+        out["variant"] = values_text(surface.at)
     return out
 
 
@@ -62,6 +87,7 @@ def result_json(result: Result) -> dict[str, Any]:
     return {
         "readings": [reading_json(r) for r in result.readings],
         "traces": [trace_json(t) for t in result.traces],
+        "maps": [map_json(s) for s in result.surfaces],
         "trust": [{"code": t.code, "text": t.text, "grave": t.grave} for t in result.trust],
     }
 
@@ -70,20 +96,24 @@ def take_json(take: TakeSummary, result: Result) -> dict[str, Any]:
     """Give a take without its traces for machines."""
     return {
         "take": take.id,
+        "unit": take.cell.unit,
         "step": take.step,
         "role": take.role,
-        "setup": dict(take.setup.conditions),
+        "setup": {factor: plain_text(value) for factor, value in take.setup.conditions},
+        "origin": take.origin,
+        "sources": [{"take": s.take, "role": s.role} for s in take.sources],
         "taken_at": take.taken_at,
-        **{k: v for k, v in result_json(result).items() if k != "traces"},
+        **{k: v for k, v in result_json(result).items() if k not in ("traces", "maps")},
     }
 
 
-def verdict_json(verdict: Verdict, setup: Sequence[tuple[str, str]]) -> dict[str, Any]:
+def verdict_json(verdict: Verdict, cell: Cell) -> dict[str, Any]:
     """Give a verdict for machines."""
     return {
         "claim": verdict.claim.id,
         "text": verdict.claim.text,
-        "setup": dict(setup),
+        "unit_under_test": cell.unit,
+        "setup": {factor: plain_text(value) for factor, value in cell.setup.conditions},
         "outcome": verdict.outcome.value,
         "value": verdict.value,
         "bound": verdict.bound,
@@ -104,7 +134,7 @@ def console(*, err: bool = False) -> Console:
     return wanted if wanted.is_terminal else Console(stderr=err, width=140)
 
 
-def print_result(result: Result, *, title: str = "", full_scale_v: float | None = None) -> None:
+def print_result(result: Result, *, title: str = "", full_scale_v: float | None = None, kind: str = "") -> None:
     """Write a result as tables."""
     channels = sorted({r.channel for r in result.readings if r.channel}) or [1]
     table = Table(title=title or None, box=SIMPLE_HEAD, title_justify="left", title_style="bold")
@@ -115,28 +145,30 @@ def print_result(result: Result, *, title: str = "", full_scale_v: float | None 
     has_floor = any(r.floor is not None for r in result.readings)
     if has_floor:
         table.add_column("rig alone", style="dim", justify="right")
-    for name, variant in dict.fromkeys((r.name, r.variant) for r in result.readings):
-        rows = {r.channel: r for r in result.readings if (r.name, r.variant) == (name, variant)}
+    for name, at in dict.fromkeys((r.name, r.at) for r in result.readings):
+        rows = {r.channel: r for r in result.readings if (r.name, r.at) == (name, at)}
         first = next(iter(rows.values()))
         found = [rows.get(c) or rows.get(0) for c in channels]
-        cells = [reading_text(r).full() if r is not None else "–" for r in found]
-        floor = str(value_text(name, first.floor, first.unit)) if first.floor is not None else ""
-        beside = [beside_text(name, first.value, first.unit, full_scale_v), phase_text(first)]
+        cells = [reading_text(r, kind).full() if r is not None else "–" for r in found]
+        floor = floor_value(first, kind)
+        beside = [beside_text(first, kind, full_scale_v), phase_text(first)]
         columns = [*cells, ", ".join(t for t in beside if t), *([floor] if has_floor else [])]
-        table.add_row(f"{definition(name).title}{f', {variant}' if variant else ''}", *columns)
+        table.add_row(f"{declared(name, kind).title}{f', {first.label}' if first.label else ''}", *columns)
     out = console()
     out.print(table)
     for item in result.trust:
         out.print(("[bold]Trust:[/bold] " if item.grave else "Note: ") + item.text, highlight=False)
 
 
-def print_claims(rows: Iterable[tuple[Verdict, Sequence[tuple[str, str]]]]) -> None:
+def print_claims(document: JobDocument, rows: Iterable[tuple[Verdict, Cell]]) -> None:
     """Write the table of claimed against measured."""
     table = Table(title="Claimed and measured", box=SIMPLE_HEAD, title_justify="left", title_style="bold")
-    for heading in ("verdict", "claim", "setup", "measured", "margin"):
+    several = len(document.units) > 1
+    for heading in ("verdict", "claim", *(("unit",) if several else ()), "setup", "measured", "margin"):
         table.add_column(heading)
-    for verdict, setup in rows:
-        view = claim_view(verdict)
-        where = ", ".join(condition_text(value) for _, value in setup)
-        table.add_row(view.outcome.value, view.text, where, view.measured, view.margin)
+    for verdict, cell in rows:
+        view = claim_view(verdict, document.step(cell.step).kind)
+        where = ", ".join(value_text(value) for _, value in cell.setup.conditions)
+        whose = (document.unit(cell.unit).title,) if several else ()
+        table.add_row(view.outcome.value, view.text, *whose, where, view.measured, view.margin)
     console().print(table)

@@ -8,33 +8,35 @@ import click
 
 from utter_calm.cli.output import console, print_claims, print_json, print_result, take_json, verdict_json
 from utter_calm.errors import InputError
-from utter_calm.job.cell import Cell
-from utter_calm.job.demo import simulated_bench
-from utter_calm.job.job import NO_SETUP, Job
-from utter_calm.job.prompt import WIRING, Answer, Prompt
-from utter_calm.job.run import Bench, RunHooks, RunProgress, run_cells
+from utter_calm.job.document import Cell, Unit
+from utter_calm.job.job import Job
+from utter_calm.job.run.bench import Bench, simulated_bench
+from utter_calm.job.run.prompt import WIRING, Answer, Prompt
+from utter_calm.job.run.run import RunHooks, RunProgress, run_cells
 from utter_calm.job.take import FLOOR, TakeSummary
 from utter_calm.job.verdict import Outcome
 from utter_calm.present.words import take_title
+from utter_calm.quantities import names_same, value_text
 
 
 @click.command()
 @click.argument("job", type=click.Path(path_type=Path))
 @click.option("--steps", multiple=True, metavar="STEP", help="Only these steps, by id; may be given several times.")
 @click.option("--setups", multiple=True, metavar="VALUE", help="Only setups with this value, such as “4 ohm”.")
+@click.option("--units", multiple=True, metavar="UNIT", help="Only these units, by id or name; may be given several times.")
 @click.option("--repeat", type=click.IntRange(1, 100), default=1, help="Take each cell so many times.")
 @click.option("--resume", is_flag=True, help="Go on with what an interrupted run had still to do.")
 @click.option("--missing", is_flag=True, help="Only what has no take yet.")
 @click.option("--floor/--no-floor", default=True, help="Measure the rig alone where that was not done yet.")
 @click.option("--json", "as_json", is_flag=True, help="Write JSON.")
 def run(
-    job: Path, steps: tuple[str, ...], setups: tuple[str, ...], repeat: int, *, resume: bool, missing: bool, floor: bool,
+    job: Path, steps: tuple[str, ...], setups: tuple[str, ...], units: tuple[str, ...], repeat: int, *, resume: bool, missing: bool, floor: bool,
     as_json: bool,
 ) -> int:  # fmt: skip
     """Measure a job on the simulated rig, which switches the load by itself; exit status 1 where a claim is missed."""
     opened = Job.open(job)
     try:
-        cells = chosen_cells(opened, steps, setups, missing=missing, floor=floor)
+        cells = chosen_cells(opened, steps, setups, units, missing=missing, floor=floor)
         if resume:
             cells = list(opened.pending())
         cells = [cell for cell in cells for _ in range(1 if cell.role == FLOOR else repeat)]
@@ -44,7 +46,7 @@ def run(
 
 
 def chosen_cells(
-    job: Job, steps: tuple[str, ...], setups: tuple[str, ...], *, missing: bool = False, floor: bool = True
+    job: Job, steps: tuple[str, ...], setups: tuple[str, ...], units: tuple[str, ...] = (), *, missing: bool = False, floor: bool = True
 ) -> list[Cell]:
     """Give the cells that steps and values pick.
 
@@ -56,19 +58,29 @@ def chosen_cells(
     document = job.document
     wanted_steps = [document.step(s) for s in steps] or list(document.steps)
     values = {value for plan in document.plans for f in plan.factors for value in f.values}
-    unknown = [s for s in setups if s not in values]
+    unknown = [s for s in setups if not any(names_same(s, value) for value in values)]
     if unknown:
-        known = ", ".join(sorted(values)) or "none"
+        known = ", ".join(sorted(value_text(v) for v in values)) or "none"
         raise InputError(f"No setup of this job has “{unknown[0]}”.", hint=f"Its values are: {known}.")
-    cells = [Cell(s.id, NO_SETUP, FLOOR) for s in wanted_steps if floor and job.floor(s.id) is None]
-    for step in wanted_steps:
-        for setup in document.plan_of(step.id).setups_of(step):
-            chosen = not setups or any(v in setups for _, v in setup.conditions)
-            if chosen and not (missing and job.current(step.id, setup)):
-                cells.append(Cell(step.id, setup))
     if not wanted_steps:
         raise InputError("The plan of this job has no steps.", hint="Add one in the window.")
-    return cells
+    ids = {step.id for step in wanted_steps}
+    chosen_units = [_unit(job, text) for text in units] or list(document.units)
+    cells: dict[Cell, None] = {}
+    for cell in (c for unit in chosen_units for c in document.cells(unit) if c.step in ids):
+        if cell.role == FLOOR:
+            wanted = floor and job.floor(cell.step) is None
+        else:
+            named = not setups or any(names_same(s, v) for _, v in cell.setup.conditions for s in setups)
+            wanted = named and not (missing and job.current(cell))
+        if wanted:
+            cells[cell] = None
+    return list(cells)
+
+
+def _unit(job: Job, text: str) -> Unit:
+    found = [u for u in job.document.units if text in (u.id, u.name, u.title, u.sample)]
+    return found[0] if len(found) == 1 else job.document.unit(text)
 
 
 def run_headless(job: Job, cells: list[Cell], bench: Bench, *, as_json: bool) -> int:
@@ -101,12 +113,12 @@ def run_headless(job: Job, cells: list[Cell], bench: Bench, *, as_json: bool) ->
 
 def print_outcome(job: Job, takes: list[TakeSummary], *, as_json: bool) -> int:
     """Print takes and claims; give 1 where a claim was missed, else 0."""
-    rows = [(v, setup.conditions) for v, setup in job.claim_rows()]
+    rows = job.claim_rows()
     if as_json:
         print_json(
             {
                 "takes": [take_json(t, job.with_floor(t)) for t in takes],
-                "verdicts": [verdict_json(v, setup) for v, setup in rows],
+                "verdicts": [verdict_json(v, cell) for v, cell in rows],
             }
         )
     else:
@@ -117,9 +129,9 @@ def print_outcome(job: Job, takes: list[TakeSummary], *, as_json: bool) -> int:
                 shown = type(result)(
                     tuple(r for r in result.readings if r.name in kind.main_readings), (), result.trust
                 )
-                full_scale = take.rig.input_full_scale_v * take.rig.pickup_ratio
+                full_scale = take.rig.recorded[0].full_scale if take.rig else None
                 title = f"{job.document.step(take.step).title}, {take_title(take)}"
-                print_result(shown, title=title, full_scale_v=full_scale)
+                print_result(shown, title=title, full_scale_v=full_scale, kind=take.kind)
         if rows:
-            print_claims(rows)
+            print_claims(job.document, rows)
     return 1 if any(v.outcome is Outcome.MISSED for v, _ in rows) else 0

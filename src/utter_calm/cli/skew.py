@@ -30,7 +30,7 @@ def tones_of(stimulus: Path, rate_hz: int, tones: Callable[[FloatArray, float], 
         )
     source = Capture(samples, rate)
     try:
-        return tones(usable_part(source, 1)[0] * source.scale, rate)
+        return tones(usable_part(source, 1)[0] * source.scale(), rate)
     except MeasurementError as problem:
         raise InputError(
             f"The stimulus {stimulus.name} cannot be used: {problem}", hint="Give what was played."

@@ -30,11 +30,11 @@ def table(job: Path, csv_path: Path | None, *, claims: bool, as_json: bool) -> i
         if not claims:
             current = [t for t in opened.takes if t.superseded_by is None]
             return print_outcome(opened, current, as_json=as_json)
-        rows = [(v, setup.conditions) for v, setup in opened.claim_rows()]
+        rows = opened.claim_rows()
         if as_json:
-            print_json({"verdicts": [verdict_json(v, setup) for v, setup in rows]})
+            print_json({"verdicts": [verdict_json(v, cell) for v, cell in rows]})
         else:
-            print_claims(rows)
+            print_claims(opened.document, rows)
         return 1 if any(v.outcome is Outcome.MISSED for v, _ in rows) else 0
     finally:
         opened.close()

@@ -17,14 +17,14 @@ def open_job(job: Path | None) -> int:
 
 def show(path: Path | None) -> int:
     """Open the window, on a job or on the start page."""
-    from utter_calm.ui.app import run_window
+    from utter_calm.ui.shell.app import run_window
 
     return int(run_window(path))
 
 
 def show_demo(folder: Path | None) -> int:
     """Open the window on the demo job; the first time it is made, and measured while one looks on."""
-    from utter_calm.job.demo import demo_document
+    from utter_calm.demo import demo_document
     from utter_calm.job.job import Job
 
     place = folder or Path(platformdirs.user_data_dir("utter-calm"))
@@ -33,6 +33,6 @@ def show_demo(folder: Path | None) -> int:
     fresh = not path.exists()
     if fresh:
         Job.create(path, demo_document()).close()
-    from utter_calm.ui.app import run_window
+    from utter_calm.ui.shell.app import run_window
 
     return int(run_window(path, run_missing=fresh))

@@ -7,10 +7,15 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from utter_calm.job.take import TakeSummary
+from utter_calm.job.facts import Facts
 from utter_calm.measure.kind import setting_fields
 from utter_calm.measure.kinds import kind_of
 from utter_calm.measure.result import Trace
+from utter_calm.quantities import Measured, Value
+
+SETTING = "setting:"
+"""Before the name of a setting, to tell it from a condition."""
+NOTHING = "–"
 
 _STEP_SETTINGS_LEFT_OUT = frozenset({"rate_hz", "lower_levels"})
 """Told by nothing that people see, or by the curves themselves."""
@@ -28,38 +33,37 @@ class Comparison:
         Factor to its values, one for each take, in their order.
     """
 
-    same: tuple[tuple[str, str], ...]
-    differs: tuple[tuple[str, tuple[str, ...]], ...]
-
-    def label(self, index: int) -> str:
-        """Name one of the takes by what sets it apart."""
-        return ", ".join(values[index] for _, values in self.differs)
+    same: tuple[tuple[str, Value], ...]
+    differs: tuple[tuple[str, tuple[Value, ...]], ...]
 
 
-def compare(takes: Sequence[TakeSummary]) -> Comparison:
+def compare(takes: Sequence[Facts]) -> Comparison:
     """Compare what was set when the takes were taken: unit, conditions, settings, and which one of equals."""
     rows = [_facts(take) for take in takes]
     names = list(dict.fromkeys(name for row in rows for name in row))
-    same, differs = [], []
+    same: list[tuple[str, Value]] = []
+    differs: list[tuple[str, tuple[Value, ...]]] = []
     for name in names:
-        values = tuple(row.get(name, "–") for row in rows)
+        values = tuple(row.get(name, NOTHING) for row in rows)
         if len(set(values)) == 1:
             same.append((name, values[0]))
         else:
             differs.append((name, values))
     if len(takes) > 1 and not differs:
-        differs.append(("take", tuple(f"take {take.id}" for take in takes)))
+        differs.append(("take", tuple(facts.name for facts in takes)))
     return Comparison(tuple(same), tuple(differs))
 
 
-def _facts(take: TakeSummary) -> dict[str, str]:
-    facts = {"unit": "the rig alone" if take.role == "floor" else take.unit_title}
-    facts.update(take.setup.conditions)
-    labels = {f.name: f.label.lower() for f in setting_fields(kind_of(take.kind).settings_type)}
-    for name, value in take.settings.items():
+def _facts(take: Facts) -> dict[str, Value]:
+    facts: dict[str, Value] = {"unit": take.unit}
+    facts.update(take.conditions)
+    fields = {f.name: f for f in setting_fields(kind_of(take.kind).settings_type)}
+    for name, value in (take.settings or {}).items():
+        field = fields.get(name)
         # a setting that a condition sets is told by the condition
-        if name not in _STEP_SETTINGS_LEFT_OUT and labels.get(name) not in facts:
-            facts[f"setting:{name}"] = value if isinstance(value, str) else f"{value:g}"
+        if name in _STEP_SETTINGS_LEFT_OUT or field is None or field.label.lower() in facts:
+            continue
+        facts[f"{SETTING}{name}"] = value if isinstance(value, str) else Measured(float(value), field.unit or "1")
     return facts
 
 

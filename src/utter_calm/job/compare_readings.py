@@ -11,7 +11,8 @@ import numpy as np
 
 from utter_calm.job.compare import difference
 from utter_calm.job.take import Take, TakeSummary
-from utter_calm.measure.result import Reading
+from utter_calm.measure.kinds import kind_of
+from utter_calm.measure.result import Reading, Trace
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,16 +71,16 @@ def repeats_of(take: TakeSummary, takes: Sequence[TakeSummary]) -> tuple[TakeSum
     alike = (
         t
         for t in reversed(takes)
-        if (t.step, t.role, t.setup, t.unit_title) == (take.step, take.role, take.setup, take.unit_title)
+        if (t.cell, t.unit_title) == (take.cell, take.unit_title)
         and t.settings == take.settings
         and t.derived_from is None
     )
     return tuple(islice(alike, MOST_REPEATS))[::-1]
 
 
-def spread_of(name: str, channel: int, variant: str, repeats: Iterable[TakeSummary]) -> Spread | None:
+def spread_of(reading: Reading, repeats: Iterable[TakeSummary]) -> Spread | None:
     """Spread of one reading over repeated takes; None for fewer than two."""
-    found = [r.value for t in repeats for r in t.readings if (r.name, r.channel, r.variant) == (name, channel, variant)]
+    found = [r.value for t in repeats for r in t.readings if r.identity == reading.identity]
     if len(found) < 2:
         return None
     return Spread(len(found), float(np.mean(found)), float(np.std(found, ddof=1)))
@@ -88,14 +89,14 @@ def spread_of(name: str, channel: int, variant: str, repeats: Iterable[TakeSumma
 def pair_readings(first: Take, second: Take, repeats: Iterable[TakeSummary] = ()) -> list[ReadingPair]:
     """Pair the readings that both takes have, in the first one's order."""
     kept = tuple(repeats)
-    others = {(r.name, r.channel, r.variant): r for r in second.result.readings}
+    others = {r.identity: r for r in second.result.readings}
     out = []
     for one in first.result.readings:
-        two = others.get((one.name, one.channel, one.variant))
+        two = others.get(one.identity)
         if two is None or two.unit != one.unit:
             continue
         ratio = two.value / one.value if one.value > 0 and two.value > 0 else None
-        spread = spread_of(one.name, one.channel, one.variant, kept)
+        spread = spread_of(one, kept)
         out.append(ReadingPair(one, two, ratio, _is_real(one, two, spread), spread))
     return out
 
@@ -115,27 +116,32 @@ def pair_curves(first: Take, second: Take, repeats: Iterable[Take] = ()) -> list
     kept = list(repeats)
     out = []
     for trace in first.result.traces:
-        other = second.result.trace(trace.name, trace.channel, trace.variant)
-        if other is None or trace.x_unit != "Hz" or trace.name == "spectrum":
+        other = second.result.trace(*trace.identity)
+        if other is None or not _is_curve(first, trace):
             continue
         try:
-            largest, at = _largest(first, second, trace.name, trace.channel, trace.variant)
+            largest, at = _largest(trace, other)
         except ValueError:
             continue
         between = []
         for number, one in enumerate(kept):
             for two in kept[number + 1 :]:
-                if one.result.trace(trace.name, trace.channel, trace.variant) is not None:
-                    between.append(_largest(one, two, trace.name, trace.channel, trace.variant)[0])
+                a, b = one.result.trace(*trace.identity), two.result.trace(*trace.identity)
+                if a is not None and b is not None:
+                    between.append(_largest(a, b)[0])
         out.append(CurvePair(trace.name, trace.channel, largest, at, max(between) if between else None))
     return out
 
 
-def _largest(one: Take, two: Take, name: str, channel: int, variant: str) -> tuple[float, float]:
-    a, b = one.result.trace(name, channel, variant), two.result.trace(name, channel, variant)
-    if a is None or b is None:
-        raise ValueError(name)
-    apart = difference(b, a)
+def _is_curve(take: Take, trace: Trace) -> bool:
+    """Whether a trace is a curve over frequency that repeats; the lines of a spectrum of noise do not."""
+    plots = kind_of(take.summary.kind).plots
+    lines = {name for plot in plots if plot.dense for name in plot.traces} - {n for p in plots if not p.dense for n in p.traces}
+    return trace.x_unit == "Hz" and trace.name not in lines
+
+
+def _largest(one: Trace, two: Trace) -> tuple[float, float]:
+    apart = difference(two, one)
     size = np.abs(np.log(np.maximum(apart.magnitude, 1e-300)))
     worst = int(np.argmax(size))
     return math.exp(float(size[worst])), float(apart.x[worst])

@@ -15,7 +15,8 @@ from utter_calm.formats.audio import write_audio
 from utter_calm.formats.tables import csv_text, frequency_magnitude_phase, write_bytes, write_text
 from utter_calm.job.job import Job
 from utter_calm.job.take import Take, TakeSummary
-from utter_calm.measure.result import Trace
+from utter_calm.measure.result import Surface, Trace
+from utter_calm.quantities import plain_text
 
 ENDINGS = (".wav", ".flac", ".csv", ".frd", ".json")
 
@@ -39,6 +40,10 @@ def export_take(job: Job, summary: TakeSummary, path: Path, *, trace: str | None
     if ending == ".json":
         write_bytes(path, msgspec.json.format(msgspec.json.encode(take_as_builtins(take)), indent=1))
         return
+    surface = next((s for s in take.result.surfaces if s.name == trace and s.channel == channel), None)
+    if surface is not None and ending == ".csv":
+        write_text(path, surface_csv(surface))
+        return
     found = _trace(take, trace, channel)
     if ending == ".csv":
         write_text(path, trace_csv(found))
@@ -55,11 +60,11 @@ def readings_table(job: Job) -> list[dict[str, object]]:
     for take in job.takes:
         if take.superseded_by is not None:
             continue
-        conditions = ", ".join(f"{factor} {value}" for factor, value in take.setup.conditions)
+        conditions = ", ".join(f"{factor} {plain_text(value)}" for factor, value in take.setup.conditions)
         for r in job.with_floor(take).readings:
             rows.append(
                 {"take": take.id, "unit_under_test": take.unit_title, "step": take.step, "role": take.role,
-                 "conditions": conditions, "taken_at": take.taken_at, "name": r.name, "variant": r.variant,
+                 "conditions": conditions, "taken_at": take.taken_at, "origin": take.origin, "name": r.name, "variant": r.label,
                  "channel": r.channel, "value": r.value, "unit": r.unit, "uncertainty": r.uncertainty, "floor": r.floor}
             )  # fmt: skip
     return rows
@@ -98,6 +103,13 @@ def trace_csv(trace: Trace) -> str:
     return csv_text(header, columns)
 
 
+def surface_csv(surface: Surface) -> str:
+    """Give a surface as a table: x along the first line, y down the first column, both with their units."""
+    unit = "ratio" if surface.unit == "1" else surface.unit
+    header = [f"{surface.name}_{unit}: y_{surface.y_unit} down, x_{surface.x_unit} across", *(f"{x:.9g}" for x in surface.x)]
+    return csv_text(header, [surface.y, *surface.values.T])
+
+
 def take_as_builtins(take: Take) -> dict[str, object]:
     """Give a take as plain values: linear SI."""
 
@@ -111,6 +123,7 @@ def take_as_builtins(take: Take) -> dict[str, object]:
         "take": msgspec.to_builtins(summary),
         "readings": msgspec.to_builtins(take.result.readings),
         "traces": msgspec.to_builtins(take.result.traces, enc_hook=plain),
+        "surfaces": msgspec.to_builtins(take.result.surfaces, enc_hook=plain),
         "trust": msgspec.to_builtins(take.result.trust),
     }
 

@@ -4,27 +4,30 @@ from __future__ import annotations
 
 import datetime as dt
 import threading
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import replace
 from pathlib import Path
+from typing import Any, cast
 
 import msgspec
 
 from utter_calm.errors import InputError, JobFileError
-from utter_calm.job.cell import Cell
-from utter_calm.job.model import JobDocument, Plan, Setup
+from utter_calm.job.document import NO_SETUP, UNIT, Cell, JobDocument
+from utter_calm.job.document import Unit as UnderTest
+from utter_calm.job.staleness import needed, stale_words
 from utter_calm.job.store import JobStore
-from utter_calm.job.take import FLOOR, UNIT, Take, TakeSummary, found
+from utter_calm.job.take import AGAIN, DEDUCED, FLOOR, PLAYED, Source, Take, TakeSummary, found
 from utter_calm.job.verdict import Verdict, judge
 from utter_calm.measure.capture import Capture
-from utter_calm.measure.kind import StepSettings, setting_changes
+from utter_calm.measure.deduction import Deduction, Given
+from utter_calm.measure.kind import StepKind, StepSettings, setting_changes
 from utter_calm.measure.kinds import is_floored, kind_of
-from utter_calm.measure.result import Result
-from utter_calm.rig import RigProfile
+from utter_calm.measure.result import Reading, Result
+from utter_calm.rig import Rig, stereo_rig
 
 SUFFIX = ".calm"
-NO_SETUP = Setup()
-"""The rig alone has no conditions."""
+UNKNOWN_RIG = stereo_rig("unknown", u_level=0.0, u_flatness=0.0, u_load=0.0)
+"""Stands in for the rig of a take that came without one: it adds no uncertainty that nobody estimated."""
 
 
 class Job:
@@ -38,10 +41,11 @@ class Job:
         self._store = store
         self._lock = threading.RLock()
         self._document = store.read_document()
-        self._takes = {take.id: take for take in store.read_takes()}
-        self._current: dict[tuple[str, str, Setup], TakeSummary] = {}
-        for take in self._takes.values():
-            self._current[take.step, take.role, take.setup] = take
+        self._takes: dict[int, TakeSummary] = {}
+        self._current: dict[Cell, TakeSummary] = {}
+        self._missing: dict[Cell, None] | None = None
+        for take in store.read_takes():
+            self._remember(take)
 
     @classmethod
     def create(cls, path: Path, document: JobDocument) -> Job:
@@ -81,6 +85,9 @@ class Job:
         """Replace the document, in the file first."""
         with self._lock:
             self._store.write_document(document)
+            planned = (document.plans, [(u.id, u.plan) for u in document.units])
+            if planned != (self._document.plans, [(u.id, u.plan) for u in self._document.units]):
+                self._missing = None
             self._document = document
 
     def save_as(self, path: Path) -> None:
@@ -90,6 +97,8 @@ class Job:
             other = JobStore.open(path)
             self._store.close()
             self._store = other
+
+    # --- finding takes ------------------------------------------------------------------------------------------------
 
     @property
     def takes(self) -> tuple[TakeSummary, ...]:
@@ -109,58 +118,106 @@ class Job:
             raise InputError(f"This job has no take {take_id}.", hint="The list of takes shows their numbers.")
         return self._takes[take_id]
 
-    def current(self, step: str, setup: Setup) -> TakeSummary | None:
-        """Newest take of the unit for a cell of the coverage."""
-        return self._current.get((step, UNIT, setup))
+    def current(self, cell: Cell) -> TakeSummary | None:
+        """Newest take of a cell."""
+        return self._current.get(cell)
 
     def floor(self, step: str) -> TakeSummary | None:
         """Newest take of the rig alone for a step."""
-        return self._current.get((step, FLOOR, NO_SETUP))
+        return self._current.get(Cell.floor(step))
+
+    def missing(self, unit: str | None = None) -> list[Cell]:
+        """Give the planned cells without a take, of one unit with its floors, or of all; kept up to date take by take."""
+        with self._lock:
+            if self._missing is None:
+                planned = (c for u in self._document.units for c in self._document.cells(u))
+                self._missing = {cell: None for cell in planned if cell not in self._current}
+            if unit is None:
+                return list(self._missing)
+            one = self._document.unit(unit)
+            return [cell for cell in dict.fromkeys(self._document.cells(one)) if cell in self._missing]
+
+    def trend(self, name: str, step: str | None = None) -> list[tuple[int, str, Reading]]:
+        """Give (take id, unit id, reading) of one name over the newest takes of all units: a batch, or a trend."""
+        return self._store.read_trend(name, step)
 
     def full(self, take: TakeSummary) -> Take:
-        """Load a take with its traces, each reading with the rig's floor beside it."""
-        result = Result(take.readings, self._store.read_traces(take.id), take.trust)
-        return Take(take, self.with_floor(take, result))
+        """Load a take with its traces and surfaces, each reading with the rig's floor beside it."""
+        traces, surfaces = self._store.read_traces(take.id), self._store.read_surfaces(take.id)
+        return Take(take, self.with_floor(take, Result(take.readings, traces, take.trust, surfaces)))
 
     def with_floor(self, take: TakeSummary, result: Result | None = None) -> Result:
-        """Give a take's readings (or another result's) with the floor of its step."""
+        """Give a take's readings (or another result's) with the floor that was its source when it was made."""
         result = result or Result(take.readings, (), take.trust)
-        floor = self.floor(take.step) if take.role == UNIT else None
-        if floor is None:
+        floor = self._takes.get(take.floor) if take.floor is not None else None
+        if floor is None or take.role != UNIT:
             return result
         own = Result(floor.readings)
         kind = kind_of(take.kind)
-        settings = msgspec.convert(take.settings, type=kind.settings_type, strict=False)
-        return kind.correct(settings, result.with_floor(own, is_floored), own)
+        if not isinstance(kind, StepKind):
+            return result
+        floored = result.with_floor(own, lambda name: is_floored(name, take.kind))
+        return kind.correct(self.settings_of(take), floored, own)
+
+    def settings_of(self, take: TakeSummary) -> Any:  # noqa: ANN401
+        """A take's settings as its kind's own type.
+
+        Raises
+        ------
+        InputError
+            They do not fit the kind of this version.
+        """
+        try:
+            return msgspec.convert(take.settings, type=kind_of(take.kind).settings_type, strict=False)
+        except msgspec.ValidationError as problem:
+            raise InputError(f"The settings of take {take.id} are not those of this version: {problem}.") from problem
+
+    def floor_of(self, take: TakeSummary) -> Take | None:
+        """The take of the rig alone that a take is held against, with its traces; None without."""
+        known = self._takes.get(take.floor) if take.floor is not None and take.role == UNIT else None
+        return None if known is None else self.full(known)
 
     def capture(self, take: TakeSummary) -> Capture:
-        """Load the samples of a take."""
+        """Load the samples of a take.
+
+        Raises
+        ------
+        InputError
+            It has none: it was deduced, imported or modelled.
+        """
+        if take.capture_id is None:
+            raise InputError(f"Take {take.id} was {take.origin}: it has no recording.", hint="Choose one that was recorded.")
         return self._store.read_capture(take.capture_id)
+
+    # --- making takes -------------------------------------------------------------------------------------------------
 
     def append(
         self,
-        step: str,
-        setup: Setup,
+        cell: Cell,
         settings: StepSettings,
-        capture: Capture,
         result: Result,
         *,
+        capture: Capture | None = None,
         kind: str | None = None,
         unit_title: str | None = None,
-        role: str = UNIT,
+        rig: Rig | None = None,
+        origin: str = PLAYED,
+        sources: Sequence[Source] = (),
         note: str = "",
+        pending: Iterable[Cell] | None = None,
     ) -> TakeSummary:
-        """Store a take that was just measured.
+        """Store a take that was just made; the rig's newest floor becomes one of its sources.
 
-        ``kind`` and ``unit_title`` are looked up in the plan when they are not given; a run gives them, for the plan may
-        change while it measures.
+        ``kind`` and ``unit_title`` are looked up in the document when they are not given; a run gives them, for the plan may
+        change while it measures. ``pending`` is what the run has still to do, written in the same transaction.
         """
-        kind = kind or self.document.step(step).kind
-        title = self.document.plan_of(step).unit.title if unit_title is None else unit_title
+        if unit_title is None:
+            unit_title = self.document.unit(cell.unit).title if cell.role == UNIT else ""
         draft = self._draft(
-            step, kind, setup if role == UNIT else NO_SETUP, settings, result, role, capture, note, title
-        )
-        return self._add(draft, result, capture)
+            cell, kind or self.document.step(cell.step).kind, settings, result, unit_title,
+            capture.rig if capture is not None else rig, origin, (*self._floor_source(cell), *sources), None, note,
+        )  # fmt: skip
+        return self._add(draft, result, capture, pending)
 
     def derive(
         self, take: TakeSummary, settings: StepSettings, *, progress: Callable[[float], None] | None = None
@@ -170,44 +227,109 @@ class Job:
         Raises
         ------
         InputError
-            A setting was changed that would have changed what was played.
+            A setting was changed that would have changed what was played, or there is nothing to compute from.
         """
         kind = kind_of(take.kind)
+        self.check_again(take, settings)
+        if isinstance(kind, Deduction):
+            return self.deduce(take.cell, settings, again=take)
+        capture = self.capture(take)
+        result = cast("StepKind[Any]", kind).analyze(settings, capture, progress=progress)
+        return self.keep(take, settings, result)
+
+    def check_again(self, take: TakeSummary, settings: StepSettings) -> None:
+        """Refuse settings that would have changed what was played; errors as in :meth:`derive`."""
         settings.check()
-        changed = setting_changes(kind.settings_type, take.settings, settings)
+        changed = setting_changes(kind_of(take.kind).settings_type, take.settings, settings)
         played = [item.label for item in changed if not item.analysis_only]
         if played:
             raise InputError(
                 f"“{played[0]}” cannot be changed after the recording.",
                 hint="Measure again, or change analysis settings only.",
             )
-        capture = self.capture(take)
-        result = kind.analyze(settings, capture, progress=progress)
-        draft = self._draft(
-            take.step, take.kind, take.setup, settings, result, take.role, capture, "", take.unit_title, take
-        )
 
+    def keep(self, take: TakeSummary, settings: StepSettings, result: Result) -> TakeSummary:
+        """Store what other analysis settings gave for a take's capture, as a new take that came from it."""
+        sources = (*self._floor_source(take.cell), Source(take.id, AGAIN))
+        draft = self._draft(
+            take.cell, take.kind, settings, result, take.unit_title, take.rig, take.origin, sources, take.capture_id, ""
+        )
         return self._add(draft, result, None)
 
-    def verdicts(self, step: str, setup: Setup) -> tuple[Verdict, ...]:
+    def deduce(
+        self, cell: Cell, settings: StepSettings | None = None, *, again: TakeSummary | None = None,
+        document: JobDocument | None = None, pending: Iterable[Cell] | None = None,
+    ) -> TakeSummary:  # fmt: skip
+        """Compute a deduction from the newest takes that it needs, and store it with them as its sources.
+
+        Raises
+        ------
+        MeasurementError
+            Takes that it needs are missing, or do not go together.
+        """
+        document = document or self.document
+        step = document.step(cell.step)
+        kind = step.measure
+        if not isinstance(kind, Deduction):
+            raise InputError(f"“{step.title}” is measured, not deduced.", hint="Run it.")
+        settings = settings or document.plan_of(cell.step).settings_of(step, cell.setup)
+        takes = needed(document, cell, settings, self.current)
+        given = {key: tuple(self._given(take) for take in group) for key, group in takes.items()}
+        result = kind.deduce(settings, given)
+        sources = [Source(take.id, key) for key, group in takes.items() for take in group]
+        sources += [Source(again.id, AGAIN)] if again is not None else []
+        title = document.unit(cell.unit).title
+        rig = next((t.rig for group in takes.values() for t in group), None)
+        draft = self._draft(cell, step.kind, settings, result, title, rig, DEDUCED, tuple(sources), None, "")
+        return self._add(draft, result, None, pending)
+
+    def _given(self, take: TakeSummary) -> Given:
+        return Given(take.setup.conditions, take.settings, self.full(take).result, take.rig or UNKNOWN_RIG, take.id)
+
+    # --- staleness and verdicts ---------------------------------------------------------------------------------------
+
+    def stale(self, take: TakeSummary) -> str:
+        """Say what is newer than a newest take's sources; empty where nothing is, or where the take is an old one."""
+        if take.superseded_by is not None or take.role != UNIT:
+            return ""
+        try:
+            settings = self.settings_of(take) if take.origin == DEDUCED else None
+            return stale_words(self._document, take, self.current, settings)
+        except InputError:
+            return ""  # a step or a kind that is gone has nothing newer
+
+    def renew(self, take: TakeSummary) -> TakeSummary:
+        """Hold a take against the newest sources, as a new take: deduce again, or the same result beside the newest floor."""
+        if isinstance(kind_of(take.kind), Deduction):
+            return self.deduce(take.cell, self.settings_of(take), again=take)
+        return self.keep(take, self.settings_of(take), Result(
+            take.readings, self._store.read_traces(take.id), take.trust, self._store.read_surfaces(take.id)
+        ))  # fmt: skip
+
+    def verdicts(self, cell: Cell) -> tuple[Verdict, ...]:
         """Give the verdict of every claim that this cell can tell."""
-        take = self.current(step, setup)
-        claims = self.document.claims_for(step, setup)
+        take = self.current(cell)
+        claims = self.document.claims_for(cell.step, cell.setup)
         if take is None:
             return tuple(judge(claim, None) for claim in claims)
         needs_traces = any(claim.mask for claim in claims)
         result = self.full(take).result if needs_traces else self.with_floor(take)
-        return tuple(judge(claim, result) for claim in claims)
+        return tuple(judge(claim, result, cell.setup) for claim in claims)
 
-    def claim_rows(self, plan: Plan | None = None) -> list[tuple[Verdict, Setup]]:
-        """Give every claim of a plan, or of all, with its verdict in every setup in which it holds, in the claims' order."""
+    def claim_rows(self, unit: UnderTest | None = None) -> list[tuple[Verdict, Cell]]:
+        """Give every claim on a unit, or on all, with its verdict in every setup in which it holds, in the claims' order."""
         rows = []
-        for one in self.document.plans if plan is None else (plan,):
-            planned = {step.id: one.setups_of(step) for step in one.steps}
-            for claim in one.claims:
+        for one in self.document.units if unit is None else (unit,):
+            plan = self.document.plan(one.plan)
+            planned = {step.id: plan.setups_of(step) for step in plan.steps}
+            told = {(s, u): self.verdicts(Cell(one.id, s, u)) for s, setups in planned.items() for u in setups}
+            for claim in plan.claims:
                 for setup in planned.get(claim.step, ()):
-                    rows += [(v, setup) for v in self.verdicts(claim.step, setup) if v.claim.id == claim.id]
+                    cell = Cell(one.id, claim.step, setup)
+                    rows += [(v, cell) for v in told[claim.step, setup] if v.claim.id == claim.id]
         return rows
+
+    # --- the rest -----------------------------------------------------------------------------------------------------
 
     def write_pending(self, cells: Sequence[Cell]) -> None:
         """Keep what a run has still to do, so that it can go on after whatever ends it."""
@@ -222,61 +344,46 @@ class Job:
         """Change the note of a take."""
         with self._lock:
             self._store.write_note(take.id, note)
-            changed = replace(take, note=note)
-            self._remember(changed)
+            changed = replace(self._takes[take.id], note=note)
+            self._takes[take.id] = changed
+            if self._current.get(changed.cell) is not None and self._current[changed.cell].id == changed.id:
+                self._current[changed.cell] = changed
         return changed
 
-    def _draft(
-        self,
-        step: str,
-        kind: str,
-        setup: Setup,
-        settings: StepSettings,
-        result: Result,
-        role: str,
-        capture: Capture,
-        note: str,
-        unit_title: str,
-        derived: TakeSummary | None = None,
-    ) -> TakeSummary:
-        return TakeSummary(
-            id=0,
-            step=step,
-            kind=kind,
-            role=role,
-            setup=setup,
-            settings=msgspec.to_builtins(settings),
-            taken_at=dt.datetime.now(dt.UTC).isoformat(timespec="seconds"),
-            unit_title=unit_title,
-            rig=capture.rig or RigProfile(),
-            findings=found(result.readings, result.trust),
-            derived_from=derived.id if derived else None,
-            superseded_by=None,
-            capture_id=derived.capture_id if derived else 0,
-            note=note,
-        )
+    def _floor_source(self, cell: Cell) -> tuple[Source, ...]:
+        floor = self.floor(cell.step) if cell.role == UNIT else None
+        return () if floor is None else (Source(floor.id, FLOOR),)
 
-    def _add(self, draft: TakeSummary, result: Result, capture: Capture | None) -> TakeSummary:
+    @staticmethod
+    def _draft(
+        cell: Cell, kind: str, settings: StepSettings, result: Result, title: str, rig: Rig | None, origin: str,
+        sources: tuple[Source, ...], capture_id: int | None, note: str,
+    ) -> TakeSummary:  # fmt: skip
+        where = cell if cell.role == UNIT else Cell("", cell.step, NO_SETUP, cell.role)
+        now = dt.datetime.now(dt.UTC).isoformat(timespec="seconds")
+        return TakeSummary(
+            0, where, kind, msgspec.to_builtins(settings), now, title, rig, found(result.readings, result.trust), origin, sources,
+            None, capture_id, note,
+        )  # fmt: skip
+
+    def _add(
+        self, draft: TakeSummary, result: Result, capture: Capture | None, pending: Iterable[Cell] | None = None
+    ) -> TakeSummary:
         with self._lock:
-            take_id = self._store.append_take(draft, result, capture)
-            # what was stored is what is shown: read it back, the elders' supersession included
+            take_id = self._store.append_take(draft, result, capture, pending=pending)
+            elder = self._current.get(draft.cell)
+            # what was stored is what is shown: read it back
             for take in self._store.read_takes(after=take_id - 1):
                 self._remember(take)
-            elder = [t for t in self._takes.values() if _same_cell(t, self._takes[take_id]) and t.superseded_by is None]
-            for take in elder:
-                if take.id != take_id:
-                    self._takes[take.id] = replace(take, superseded_by=take_id)
+            if elder is not None and elder.id != take_id:
+                self._takes[elder.id] = replace(elder, superseded_by=take_id)
             return self._takes[take_id]
 
     def _remember(self, take: TakeSummary) -> None:
         self._takes[take.id] = take
-        key = take.step, take.role, take.setup
-        if key not in self._current or self._current[key].id <= take.id:
-            self._current[key] = take
-
-
-def _same_cell(one: TakeSummary, other: TakeSummary) -> bool:
-    return (one.step, one.role, one.setup) == (other.step, other.role, other.setup)
+        self._current[take.cell] = take
+        if self._missing is not None:
+            self._missing.pop(take.cell, None)
 
 
 def job_path(text: str) -> Path:

@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from utter_calm.errors import FileError, InputError
-from utter_calm.job.model import MaskPoint
+from utter_calm.job.document import MaskPoint
 from utter_calm.measure.result import Trace
 from utter_calm.quantities import amplitude_to_db, db_to_amplitude, parse_quantity
 

@@ -1,4 +1,4 @@
-"""Takes: one execution of a step under one setup."""
+"""Takes: one execution of a step under one setup, and how it came about."""
 
 from __future__ import annotations
 
@@ -6,13 +6,23 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import NamedTuple
 
-from utter_calm.job.model import Setup
+from utter_calm.job.document.cell import FLOOR, UNIT, Cell
+from utter_calm.job.document.conditions import Setup
 from utter_calm.measure.kind import SettingValues
 from utter_calm.measure.result import Reading, Result, Trust
-from utter_calm.rig import RigProfile
+from utter_calm.rig import Rig
 
-UNIT = "unit"
-FLOOR = "floor"
+PLAYED, RECORDED, DEDUCED, IMPORTED, MODELLED = "played", "recorded elsewhere", "deduced", "imported", "modelled"
+ORIGINS = (PLAYED, RECORDED, DEDUCED, IMPORTED, MODELLED)
+AGAIN = "computed again"
+"""Role of the source whose capture was analysed once more."""
+
+
+class Source(NamedTuple):
+    """A take that another came from: its id, and what it was to it - the floor, a need of a deduction, an elder."""
+
+    take: int
+    role: str
 
 
 class Findings(NamedTuple):
@@ -36,45 +46,61 @@ class TakeSummary:
     ----------
     id
         Rising with time.
-    step, kind
-        Id of the step and key of its kind, as they were.
-    role
-        ``"unit"``, or ``"floor"`` for the rig with the unit left out.
-    setup
-        Conditions it was taken under.
+    cell
+        Unit, step, setup and role, as they were.
+    kind
+        Key of the step's kind, as it was.
     settings
         Of the step, as they were.
     taken_at
         ISO 8601, UTC.
     unit_title
-        What was under test.
+        What was under test, as it was called.
+    rig
+        The rig and its calibration; None where there was none, as for an imported curve.
     findings
         Gives what was computed. A function, for a job holds thousands of takes of which few are looked at: a stored take
         is decoded when it is first asked.
-    derived_from
-        Id of the take whose capture this one was computed from again, or None.
+    origin
+        One of :data:`ORIGINS`.
+    sources
+        Takes that it came from, the rig's floor among them; fixed when it was made.
     superseded_by
-        Id of the newer take of the same step, setup and role, or None.
+        Id of the newer take of the same cell, or None.
     capture_id
-        Where its samples are.
+        Where its samples are; None where it has none.
     note
         Free text.
     """
 
     id: int
-    step: str
+    cell: Cell
     kind: str
-    role: str
-    setup: Setup
     settings: SettingValues
     taken_at: str
     unit_title: str
-    rig: RigProfile
+    rig: Rig | None
     findings: Callable[[], Findings]
-    derived_from: int | None
-    superseded_by: int | None
-    capture_id: int
+    origin: str = PLAYED
+    sources: tuple[Source, ...] = ()
+    superseded_by: int | None = None
+    capture_id: int | None = None
     note: str = ""
+
+    @property
+    def step(self) -> str:
+        """Id of the step."""
+        return self.cell.step
+
+    @property
+    def setup(self) -> Setup:
+        """Conditions."""
+        return self.cell.setup
+
+    @property
+    def role(self) -> str:
+        """``"unit"`` or ``"floor"``."""
+        return self.cell.role
 
     @property
     def readings(self) -> tuple[Reading, ...]:
@@ -85,6 +111,20 @@ class TakeSummary:
     def trust(self) -> tuple[Trust, ...]:
         """How far they can be believed."""
         return self.findings().trust
+
+    @property
+    def derived_from(self) -> int | None:
+        """Id of the take whose capture this one was computed from again, or None."""
+        return self.source(AGAIN)
+
+    @property
+    def floor(self) -> int | None:
+        """Id of the take of the rig alone that it is held against, or None."""
+        return self.source(FLOOR)
+
+    def source(self, role: str) -> int | None:
+        """Id of the first source with a role."""
+        return next((s.take for s in self.sources if s.role == role), None)
 
     def reading(self, name: str, channel: int = 1) -> Reading | None:
         """Find a reading."""
@@ -97,3 +137,9 @@ class Take:
 
     summary: TakeSummary
     result: Result
+
+
+__all__ = [
+    "AGAIN", "DEDUCED", "FLOOR", "IMPORTED", "MODELLED", "ORIGINS", "PLAYED", "RECORDED", "UNIT", "Cell", "Findings", "Source", "Take",
+    "TakeSummary", "found",
+]  # fmt: skip

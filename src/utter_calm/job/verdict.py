@@ -8,8 +8,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from utter_calm.job.model import Claim, MaskPoint
+from utter_calm.job.document import Claim, MaskPoint, Setup, alternatives
 from utter_calm.measure.result import Reading, Result, Trace
+from utter_calm.quantities import Conditions
 
 RIG_LIMITED = math.sqrt(2)
 """A reading less than 3 dB above what the rig alone gives says more about the rig than about the unit."""
@@ -71,18 +72,30 @@ class Verdict:
     floor: float | None = None
 
 
-def judge(claim: Claim, result: Result | None) -> Verdict:
-    """Hold a claim against a result; every channel counts and the worst one is told."""
+def judge(claim: Claim, result: Result | None, setup: Setup | None = None) -> Verdict:
+    """Hold a claim against a result; every channel counts and the worst one is told.
+
+    ``setup`` is that of the take; conditions of the claim that it does not hold choose among the coordinates.
+    """
     if result is None:
         return Verdict(claim, Outcome.OPEN)
     if claim.mask:
-        verdicts = [_judge_trace(claim, t) for t in result.traces if t.name == claim.name]
+        verdicts = [_judge_trace(claim, t) for t in result.traces if t.name == claim.name and _holds(claim, t.at, setup)]
     else:
-        verdicts = [_judge_reading(claim, r) for r in result.readings if r.name == claim.name]
+        verdicts = [_judge_reading(claim, r) for r in result.readings if r.name == claim.name and _holds(claim, r.at, setup)]
     found = [v for v in verdicts if v is not None]
     if not found:
         return Verdict(claim, Outcome.OPEN)
     return max(found, key=lambda v: (v.outcome.severity, -(v.margin or 0.0)))
+
+
+def _holds(claim: Claim, at: Conditions, setup: Setup | None) -> bool:
+    """Whether what a claim asks for is the case: by the take's setup, or by the coordinates of a reading."""
+    known = {**dict(at), **dict(setup.conditions if setup is not None else ())}
+    return all(
+        known[factor] in values if factor in known else setup is None
+        for factor, values in alternatives(claim.conditions).items()
+    )
 
 
 def is_rig_limited(reading: Reading) -> bool:

@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import dataclass, replace
 
 import numpy as np
 import numpy.typing as npt
 
 from utter_calm.analysis.record import find_faults
+from utter_calm.analysis.transforms import irfft, next_fast_len, rfft
 from utter_calm.errors import InputError, NoSignal
 from utter_calm.measure.result import Trust
-from utter_calm.rig import RigProfile
+from utter_calm.quantities import Conditions
+from utter_calm.rig import DRIVE, LOOPBACK, Channel, Correction, Rig, unknown_channels
 
 FloatArray = npt.NDArray[np.float64]
 
@@ -37,7 +38,7 @@ class Part:
     start: int
     stop: int
     tags: dict[str, float]
-    conditions: tuple[tuple[str, str], ...] = ()
+    conditions: Conditions = ()
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -50,10 +51,10 @@ class Capture:
         (n, channels), 1 is digital full scale; finite.
     rate_hz
         Sample rate.
+    channels
+        What each column stands for, parts of the rig before it taken in; left out, nothing is known and levels are in FS.
     rig
         The rig and its calibration at the time; None when the recording came from elsewhere without one.
-    full_scale_v
-        R.m.s. volts, at the unit's output, of the sine that reads 0 dBFS; None when unknown.
     drive_known
         Whether the step's own stimulus was played while this was recorded.
     load_ohm
@@ -64,17 +65,20 @@ class Capture:
         Frames lost on the way.
     parts
         Its passages, in the order in which they were played; empty for a recording from elsewhere.
+    latency_frames
+        By how many frames the inputs lagged the outputs; taken out already.
     """
 
     samples: FloatArray
     rate_hz: int
-    rig: RigProfile | None = None
-    full_scale_v: float | None = None
+    channels: tuple[Channel, ...] = ()
+    rig: Rig | None = None
     drive_known: bool = False
     load_ohm: float | None = None
     overload: tuple[bool, ...] = ()
     lost_frames: int = 0
     parts: tuple[Part, ...] = ()
+    latency_frames: int = 0
 
     def __post_init__(self) -> None:
         samples = np.asarray(self.samples, dtype=np.float64)
@@ -94,30 +98,60 @@ class Capture:
             )
         samples.setflags(write=False)
         object.__setattr__(self, "samples", samples)
+        if not self.channels:
+            object.__setattr__(self, "channels", unknown_channels(samples.shape[1]))
+        elif len(self.channels) != samples.shape[1]:
+            raise InputError(
+                f"The recording has {samples.shape[1]} channels, the rig {len(self.channels)}.", hint="Choose another rig."
+            )
 
     @property
-    def channels(self) -> int:
+    def count(self) -> int:
         """Number of channels."""
         return int(self.samples.shape[1])
+
+    @property
+    def numbers(self) -> tuple[int, ...]:
+        """Columns, counted from 1, that hold what comes from the unit: all but those that only loop back what is played."""
+        heard = tuple(n for n, c in enumerate(self.channels, start=1) if c.role not in (LOOPBACK, DRIVE))
+        return heard or tuple(range(1, self.count + 1))
 
     @property
     def duration_s(self) -> float:
         """Length in seconds."""
         return len(self.samples) / self.rate_hz
 
-    @property
-    def unit(self) -> str:
-        """Unit of a level: volts where they are known, else FS (a full-scale sine is 1)."""
-        return "FS" if self.full_scale_v is None else "V"
+    def unit(self, number: int = 1) -> str:
+        """Unit of a channel's levels: V, A or Pa where they are known, else FS (a full-scale sine is 1)."""
+        return self.channels[number - 1].unit
+
+    def scale(self, number: int = 1) -> float:
+        """Factor from a channel's samples to instantaneous values whose r.m.s. is in its unit."""
+        return self.channels[number - 1].scale
+
+    def u_level(self, number: int = 1) -> float:
+        """Relative standard uncertainty of a channel's levels from its calibration; 0 where none is stated."""
+        return self.channels[number - 1].u_level
+
+    def u_flatness(self, number: int = 1) -> float:
+        """Relative standard uncertainty of one frequency against another on a channel; 0 where none is stated."""
+        return self.channels[number - 1].u_flatness
 
     @property
-    def scale(self) -> float:
-        """Factor from samples to instantaneous values whose r.m.s. is in ``unit``."""
-        return math.sqrt(2) * (1.0 if self.full_scale_v is None else self.full_scale_v)
+    def u_load(self) -> float:
+        """Relative standard uncertainty of the load; 0 where no rig is known."""
+        return self.rig.u_load if self.rig else 0.0
 
     def part(self, part: Part) -> Capture:
         """Give one passage as a capture of its own."""
         return replace(self, samples=self.samples[part.start : part.stop], parts=(part,))
+
+    def only(self, number: int) -> Capture:
+        """Give one channel as a capture of its own, as its channel 1."""
+        return replace(
+            self, samples=self.channel(number)[:, None], channels=(self.channels[number - 1],),
+            overload=self.overload[number - 1 : number],
+        )  # fmt: skip
 
     def channel(self, number: int) -> FloatArray:
         """(n,) samples of a channel, counted from 1.
@@ -127,14 +161,60 @@ class Capture:
         InputError
             There is no such channel.
         """
-        if not 1 <= number <= self.channels:
-            have = "one channel" if self.channels == 1 else f"{self.channels} channels"
+        if not 1 <= number <= self.count:
+            have = "one channel" if self.count == 1 else f"{self.count} channels"
             raise InputError(f"There is no channel {number}; the recording has {have}.", hint="Choose one of those.")
         return self.samples[:, number - 1]
 
+    def signal(self, which: int | str = 1) -> FloatArray:
+        """(n,) physical values of a channel, by its number or by its role: V, A or Pa, its response divided out.
+
+        Raises
+        ------
+        InputError
+            There is no such channel, or no channel of that role.
+        """
+        number = which if isinstance(which, int) else self.with_role(which)
+        values = self.channel(number) * self.scale(number)
+        correction = self.channels[number - 1].correction
+        return values if correction is None else divided_out(values, self.rate_hz, correction)
+
+    def with_role(self, role: str) -> int:
+        """Number of the first channel with a role.
+
+        Raises
+        ------
+        InputError
+            There is none.
+        """
+        for number, channel in enumerate(self.channels, start=1):
+            if channel.role == role:
+                return number
+        raise InputError(f"No channel of the recording is a {role} channel.", hint="Give one of the rig's inputs that role.")
+
+
+def volts_channels(count: int, full_scale_v: float | None) -> tuple[Channel, ...]:
+    """Channels of a recording from elsewhere: in volts where those of a full-scale sine are known, else in FS."""
+    known = unknown_channels(count)
+    return known if full_scale_v is None else tuple(replace(c, unit="V", full_scale=full_scale_v) for c in known)
+
+
+def divided_out(values: FloatArray, rate_hz: float, correction: Correction) -> FloatArray:
+    """Divide a response out of (n,) values, in one transform of the whole record with as much silence behind it."""
+    length = next_fast_len(2 * len(values))
+    spectrum = rfft(values, length)
+    spectrum = spectrum / correction.at(np.arange(len(spectrum), dtype=np.float64) * (rate_hz / length))
+    return np.asarray(irfft(spectrum, length)[: len(values)])
+
 
 def usable_part(capture: Capture, number: int, *, across_holes: bool = False) -> tuple[FloatArray, list[Trust]]:
-    """Give the part of a channel that holds signal, and what was wrong with the rest.
+    """Give the samples of a channel that hold signal, and what was wrong with the rest; as :func:`usable_span`."""
+    where, trust = usable_span(capture, number, across_holes=across_holes)
+    return capture.channel(number)[where], trust
+
+
+def usable_span(capture: Capture, number: int, *, across_holes: bool = False) -> tuple[slice, list[Trust]]:
+    """Give the frames of a channel that hold signal, and what was wrong with the rest.
 
     With ``across_holes`` the part is not cut where the signal stands still.
 
@@ -175,7 +255,7 @@ def usable_part(capture: Capture, number: int, *, across_holes: bool = False) ->
         trust.append(
             Trust("early_end", f"The signal ends {seconds:.2f} s early; the silence was left out.", grave=False)
         )
-    kept = samples[slice(*faults.whole)] if cut else samples[lead : len(samples) - tail]
-    if len(kept) < _LEAST_FRAMES:
+    kept = slice(*faults.whole) if cut else slice(lead, len(samples) - tail)
+    if kept.stop - kept.start < _LEAST_FRAMES:
         raise NoSignal(f"Channel {number} holds next to no signal.", hint="Record longer, or choose another channel.")
     return kept, trust

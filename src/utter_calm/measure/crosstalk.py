@@ -11,12 +11,13 @@ import numpy as np
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.errors import MeasurementError, NoSignal
 from utter_calm.measure.capture import Capture
-from utter_calm.measure.definition import Definition
+from utter_calm.measure.declare import Declared, with_roles
 from utter_calm.measure.kind import Passage, Passages, PlotSpec, StepKind, StepSettings, setting
+from utter_calm.measure.pictures import PHASE
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
 from utter_calm.measure.tone_set import check_tones, fitted_tones, odd_tones, period_frames
 from utter_calm.quantities import si_text
-from utter_calm.rig import RigProfile
+from utter_calm.rig import Rig
 from utter_calm.signals.multitone import Multitone
 from utter_calm.signals.ramp import with_ramps
 
@@ -57,26 +58,28 @@ class Crosstalk(StepKind[CrosstalkSettings]):
     title = "Crosstalk and balance"
     question = "How much of one channel is heard in the other, and how alike both are"
     settings_type = CrosstalkSettings
-    headline = "crosstalk"
-    main_readings = ("crosstalk", "crosstalk_at_1khz", "crosstalk_at_10khz", "channel_balance", "interchannel_phase")
-    definitions = {
-        "crosstalk": Definition("crosstalk, worst", "db", "Largest level in the undriven channel over that in the driven one, both "
+    readings = with_roles({
+        "crosstalk": Declared("crosstalk, worst", "gain", "Largest level in the undriven channel over that in the driven one, both "
                                 "by their own gain, over all tones. The channel is the one that hears.", better="low", floored=True),
-        "crosstalk_at_1khz": Definition("crosstalk at 1 kHz", "db", "The same at the tone nearest to 1 kHz.", better="low",
+        "crosstalk_at_1khz": Declared("crosstalk at 1 kHz", "gain", "The same at the tone nearest to 1 kHz.", better="low",
                                         floored=True),
-        "crosstalk_at_10khz": Definition("crosstalk at 10 kHz", "db", "The same at the tone nearest to 10 kHz.", better="low",
+        "crosstalk_at_10khz": Declared("crosstalk at 10 kHz", "gain", "The same at the tone nearest to 10 kHz.", better="low",
                                          floored=True),
-        "channel_balance": Definition("balance at 1 kHz", "db", "Gain of channel 2 over that of channel 1 at the tone nearest to "
+        "channel_balance": Declared("balance at 1 kHz", "gain", "Gain of channel 2 over that of channel 1 at the tone nearest to "
                                       "1 kHz."),
-        "balance_spread": Definition("balance moves by", "db", "Largest over smallest balance over all tones.", better="low"),
-        "interchannel_phase": Definition("phase between channels", "si", "Largest phase of channel 2 against channel 1, in degrees, "
-                                         "over all tones.", better="low"),
-    }  # fmt: skip
+        "balance_spread": Declared("balance moves by", "gain", "Largest over smallest balance over all tones.", better="low"),
+        "interchannel_phase": Declared("phase between channels", "phase", "Largest phase of channel 2 against channel 1 over all "
+                                       "tones.", better="low"),
+    }, "crosstalk", "crosstalk_at_1khz", "crosstalk_at_10khz", "channel_balance", "interchannel_phase")  # fmt: skip
+    traces = {
+        "crosstalk": Declared("crosstalk", "gain", "Level in the undriven channel over that in the driven one, both by their own gain."),
+        "balance": Declared("balance", "gain", "Channel 2 over channel 1, each driven by itself."),
+    }
     plots = (
-        PlotSpec("crosstalk", "Crosstalk", ("crosstalk",), "frequency in Hz", "dB re driven channel", unwanted=True),
-        PlotSpec("balance", "Channel balance", ("balance",), "frequency in Hz", "channel 2 re 1 in dB", detail=0.1, short="balance"),
-        PlotSpec("phase", "Phase between the channels", ("balance",), "frequency in Hz", "phase in degrees", y="phase",
-                 short="phase"),
+        PlotSpec("crosstalk", "Crosstalk", ("crosstalk",), y_title="crosstalk", y_note="re driven channel",
+                 unwanted=True),
+        PlotSpec("balance", "Channel balance", ("balance",), y_title="channel 2 re 1", detail=0.1, short="balance"),
+        PlotSpec("phase", "Phase between the channels", ("balance",), y=PHASE, short="phase"),
     )  # fmt: skip
 
     def signal(self, settings: CrosstalkSettings) -> str:
@@ -92,12 +95,12 @@ class Crosstalk(StepKind[CrosstalkSettings]):
         """Two passages."""
         return 2 * (_SETTLE_S + _TAIL_S + settings.periods * settings.frames / settings.rate_hz)
 
-    def for_floor(self, settings: CrosstalkSettings, rig: RigProfile, gain: float) -> CrosstalkSettings:
+    def for_floor(self, settings: CrosstalkSettings, rig: Rig, gain: float) -> CrosstalkSettings:
         """Bring the input to the same level, as far as the ceiling allows for the peak."""
-        most = min(rig.ceiling_v, rig.output_full_scale_v) * math.sqrt(2) / settings.signal().crest * 0.999
+        most = rig.highest_v * math.sqrt(2) / settings.signal().crest * 0.999
         return replace(settings, level_v=min(settings.level_v * gain, most))
 
-    def passages(self, settings: CrosstalkSettings, rig: RigProfile) -> Passages:  # noqa: ARG002
+    def passages(self, settings: CrosstalkSettings, rig: Rig) -> Passages:  # noqa: ARG002
         """Drive channel 1, then channel 2."""
         settle, tail = round(_SETTLE_S * settings.rate_hz), round(_TAIL_S * settings.rate_hz)
         samples = settings.signal().repeated(settle + settings.periods * settings.frames + tail) * settings.level_v
@@ -107,11 +110,11 @@ class Crosstalk(StepKind[CrosstalkSettings]):
             both[:, driven] = samples
             yield Passage(both, {"driven": float(driven + 1)})
 
-    def analyze(
+    def conclude(
         self, settings: CrosstalkSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
     ) -> Result:
         """Compute both directions."""
-        if capture.channels < 2 or len(capture.parts) != 2:
+        if capture.count < 2 or len(capture.parts) != 2:
             raise MeasurementError("Crosstalk needs two channels, driven one after the other.")
         out = ResultBuilder()
         tones = settings.signal().frequencies_hz(capture.rate_hz)
@@ -137,10 +140,10 @@ def _phasors(
 ) -> tuple[np.ndarray, FloatArray]:
     """(k, channels) phasors in the passage in which one channel was driven, and their standard uncertainty."""
     start = round(_SETTLE_S * capture.rate_hz)
-    samples = capture.part(capture.parts[number]).samples[start : start + settings.periods * settings.frames]
+    part = capture.part(capture.parts[number])
     phasors, spreads = [], []
     for channel in range(2):
-        record = samples[:, channel] * capture.scale
+        record = part.signal(channel + 1)[start : start + settings.periods * settings.frames]
         found, spread = fitted_tones(record, capture.rate_hz, tones)
         phasors.append(found)
         spreads.append(spread * math.sqrt(2))  # noise alone has both quadratures: what is taken off as power (Rice)
@@ -164,13 +167,13 @@ def _add_direction(out: ResultBuilder, tones: FloatArray, ratio: FloatArray, spr
 
 
 def _add_balance(out: ResultBuilder, tones: FloatArray, ratio: np.ndarray, noise: FloatArray, capture: Capture) -> None:
-    u_flat = capture.rig.u_flatness if capture.rig else 0.0
+    u_flat = capture.u_flatness()
     magnitude = np.abs(ratio)
     spread = np.full(len(tones), 2 * u_flat) * magnitude
     out.traces.append(Trace("balance", 1, tones, "Hz", magnitude, "1", np.unwrap(np.angle(ratio)), spread))
     near = int(np.argmin(np.abs(np.log(tones / 1e3))))
     out.add("channel_balance", 0, float(magnitude[near]), "1", float(magnitude[near]) * u_flat)
     out.add("balance_spread", 0, float(magnitude.max() / magnitude.min()), "1", u_flat * 1.5)
-    turn = np.abs(np.degrees(np.angle(ratio)))
+    turn = np.abs(np.angle(ratio))
     most = int(np.argmax(turn))
-    out.add("interchannel_phase", 0, float(turn[most]), "°", math.degrees(float(noise[most])))
+    out.add("interchannel_phase", 0, float(turn[most]), "rad", float(noise[most]))

@@ -11,11 +11,11 @@ import numpy as np
 from utter_calm.analysis.edges import EdgeAnalysis, analyze_edges
 from utter_calm.errors import InputError
 from utter_calm.measure.capture import Capture, usable_part
-from utter_calm.measure.definition import Definition
+from utter_calm.measure.declare import Declared, with_roles
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
 from utter_calm.measure.result import Reading, Result, ResultBuilder, Trace, Trust
 from utter_calm.quantities import si_text
-from utter_calm.rig import RigProfile
+from utter_calm.rig import Rig
 from utter_calm.signals.ramp import with_ramps
 from utter_calm.signals.square import square
 
@@ -48,27 +48,27 @@ class Edges(SingleStimulus[EdgesSettings]):
     title = "Edges"
     question = "How fast an edge comes through, and what it leaves behind"
     settings_type = EdgesSettings
-    headline = "rise_time"
-    main_readings = ("rise_time", "overshoot", "slew_rate", "ringing_frequency", "droop", "rise_time_corrected")
-    definitions = {
-        "rise_time": Definition("rise time", "si", "10 % to 90 % of the step (IEC 60469), on the coherent average of all periods.",
+    readings = with_roles({
+        "rise_time": Declared("rise time", "time", "10 % to 90 % of the step (IEC 60469), on the coherent average of all periods.",
                                 better="low"),
-        "fall_time": Definition("fall time", "si", "90 % to 10 % of the step.", better="low"),
-        "overshoot": Definition("overshoot", "percent", "Highest point after the edge beyond the upper state, over the step.",
+        "fall_time": Declared("fall time", "time", "90 % to 10 % of the step.", better="low"),
+        "overshoot": Declared("overshoot", "part", "Highest point after the edge beyond the upper state, over the step.",
                                 better="low"),
-        "ringing_frequency": Definition("ringing", "si", "Frequency of what swings after the edge, from its zero crossings."),
-        "droop": Definition("droop", "percent", "How far the flat part sinks over its length, over the step.", better="low"),
-        "slew_rate": Definition("slew", "si", "Largest slope of the average, in volts per second. The band of the rig bounds it.",
+        "ringing_frequency": Declared("ringing", "frequency", "Frequency of what swings after the edge, from its zero crossings."),
+        "droop": Declared("droop", "part", "How far the flat part sinks over its length, over the step.", better="low"),
+        "slew_rate": Declared("slew", "slew", "Largest slope of the average, in volts per second. The band of the rig bounds it.",
                                 better="high"),
-        "step_height": Definition("step", "si", "Difference of the two states."),
-        "rise_time_corrected": Definition("rise time, rig taken off", "si", "Root of the difference of squares of the rise time and "
+        "step_height": Declared("step", "voltage", "Difference of the two states."),
+        "rise_time_corrected": Declared("rise time, rig taken off", "time", "Root of the difference of squares of the rise time and "
                                           "the rig's own: exact for edges shaped like a Gaussian's integral.", better="low"),
-    }  # fmt: skip
+    }, "rise_time", "overshoot", "slew_rate", "ringing_frequency", "droop", "rise_time_corrected")  # fmt: skip
+    traces = {
+        "edge": Declared("edge", "voltage", "The average of all periods about the rising edge."),
+        "period": Declared("period", "voltage", "The average of all periods."),
+    }
     plots = (
-        PlotSpec("edge", "Rising edge", ("edge",), "time in µs", "voltage in V", x_log=False, y="linear", short="edge"),
-        PlotSpec(
-            "period", "One period", ("period",), "time in ms", "voltage in V", x_log=False, y="linear", short="period"
-        ),
+        PlotSpec("edge", "Rising edge", ("edge",), x="time", short="edge"),
+        PlotSpec("period", "One period", ("period",), x="time", short="period"),
     )
 
     def stimulus(self, settings: EdgesSettings) -> Stimulus:
@@ -82,20 +82,20 @@ class Edges(SingleStimulus[EdgesSettings]):
         """Say what is played."""
         return f"square {si_text(settings.frequency_hz, 'Hz', digits=3)}"
 
-    def analyze(
+    def conclude(
         self, settings: EdgesSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
     ) -> Result:
         """Compute every channel."""
         out = ResultBuilder()
         start = round((_SETTLE_S - 0.02) * capture.rate_hz)
         stop = start + round(settings.duration_s * capture.rate_hz)
-        for channel in range(1, capture.channels + 1):
+        for channel in capture.numbers:
             _, trust = usable_part(capture, channel)
             out.trust.extend(t for t in trust if t.code in ("overload", "lost_blocks", "dropout"))
-            record = capture.channel(channel)[start:stop] * capture.scale
+            record = capture.signal(channel)[start:stop]
             add_edges(out, analyze_edges(record, capture.rate_hz, near_hz=settings.frequency_hz), capture, channel)
             if progress is not None:
-                progress(channel / capture.channels)
+                progress(channel / capture.count)
         return out.build()
 
     def correct(self, settings: EdgesSettings, result: Result, floor: Result) -> Result:  # noqa: ARG002
@@ -109,7 +109,7 @@ class Edges(SingleStimulus[EdgesSettings]):
                 added.append(Reading("rise_time_corrected", reading.channel, value, "s", spread))
         return replace(result, readings=(*result.readings, *added))
 
-    def for_floor(self, settings: EdgesSettings, rig: RigProfile, gain: float) -> EdgesSettings:
+    def for_floor(self, settings: EdgesSettings, rig: Rig, gain: float) -> EdgesSettings:
         """Bring the input to the same level; the square's own ripple stays below the ceiling."""
         return replace(settings, level_v=min(settings.level_v * gain, 0.98 * math.sqrt(2) * rig.ceiling_v))
 
@@ -132,9 +132,9 @@ def add_edges(out: ResultBuilder, found: EdgeAnalysis, capture: Capture, channel
     if found.ringing_hz is not None:
         out.add("ringing_frequency", channel, found.ringing_hz, "Hz", 0.01 * found.ringing_hz)
     out.add("droop", channel, found.droop, "1", u_flat)
-    out.add("slew_rate", channel, found.slew, f"{capture.unit}/s", found.slew * 5e-3)
-    out.add("step_height", channel, found.high - found.low, capture.unit)
+    out.add("slew_rate", channel, found.slew, f"{capture.unit(channel)}/s", found.slew * 5e-3)
+    out.add("step_height", channel, found.high - found.low, capture.unit(channel))
     near = np.abs(found.time_s) <= _SHOWN_SAMPLES / capture.rate_hz
-    out.traces.append(Trace("edge", channel, found.time_s[near], "s", found.period[near], capture.unit))
+    out.traces.append(Trace("edge", channel, found.time_s[near], "s", found.period[near], capture.unit(channel)))
     step = max(1, len(found.period) // 4_000)
-    out.traces.append(Trace("period", channel, found.time_s[::step], "s", found.period[::step], capture.unit))
+    out.traces.append(Trace("period", channel, found.time_s[::step], "s", found.period[::step], capture.unit(channel)))

@@ -8,16 +8,18 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from utter_calm.analysis.tone import ToneAnalysis, analyze_tone
+from utter_calm.analysis.tone import ToneAnalysis, ToneFit, fit_tone, tone_in_band
 from utter_calm.errors import InputError
-from utter_calm.measure.capture import Capture, FloatArray, usable_part
+from utter_calm.measure.capture import Capture, FloatArray, usable_part, usable_span
+from utter_calm.measure.declare import with_roles
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
 from utter_calm.measure.line_trace import line_trace
 from utter_calm.measure.parallel import each_channel
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
-from utter_calm.measure.tone_readings import TONE_DEFINITIONS, add_tone_readings
+from utter_calm.measure.tone_readings import TONE_READINGS, TONE_TRACES, add_tone_readings
 from utter_calm.measure.tone_trust import tone_trust
 from utter_calm.quantities import si_text
+from utter_calm.rig import VOLTAGE
 from utter_calm.signals.ramp import with_ramps
 from utter_calm.signals.tone import sine
 
@@ -59,12 +61,11 @@ class FirstLook(SingleStimulus[FirstLookSettings]):
     title = "First look"
     question = "Gain, distortion, noise and hum with one tone"
     settings_type = FirstLookSettings
-    definitions = TONE_DEFINITIONS
-    headline = "thd_n"
-    main_readings = ("thd_n", "level", "power", "gain", "noise", "thd", "sinad", "mains_frequency", "headroom")
+    readings = with_roles(TONE_READINGS, "thd_n", "level", "power", "gain", "noise", "thd", "sinad", "mains_frequency", "headroom")
+    traces = TONE_TRACES
     plots = (
-        PlotSpec("spectrum", "Spectrum", ("spectrum",), "frequency in Hz", "level in dBV", dense=True, unwanted=True),
-        PlotSpec("waveform", "Waveform", ("waveform",), "time in ms", "voltage in V", x_log=False, y="linear"),
+        PlotSpec("spectrum", "Spectrum", ("spectrum",), dense=True, unwanted=True, edges=("band_low_hz", "band_high_hz")),
+        PlotSpec("waveform", "Waveform", ("waveform",), x="time"),
     )
 
     def stimulus(self, settings: FirstLookSettings) -> Stimulus:
@@ -79,64 +80,83 @@ class FirstLook(SingleStimulus[FirstLookSettings]):
         """Say what is played."""
         return f"sine {si_text(settings.frequency_hz, 'Hz', digits=3)}"
 
-    def analyze(
+    def prepare(
         self, settings: FirstLookSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
+    ) -> Prepared:
+        """Fit the tone of every channel; the band does not matter yet."""
+        fitted = each_channel(capture.numbers, lambda channel: _fitted(settings, capture, channel))
+        if progress is not None:
+            progress(0.9)
+        return Prepared(capture, dict(zip(capture.numbers, fitted, strict=True)))
+
+    def conclude(
+        self, settings: FirstLookSettings, prepared: Prepared, *, progress: Callable[[float], None] | None = None
     ) -> Result:
-        """Compute every channel: readings as in docs/readings.md, traces ``spectrum`` and ``waveform``."""
+        """Give readings as in docs/readings.md, traces ``spectrum`` and ``waveform``."""
         out = ResultBuilder()
-
-        def one(channel: int) -> ResultBuilder:
-            own = ResultBuilder()
-            tone = _analyze_channel(settings, capture, channel, own)
-            _compare_drive(settings, capture, channel, tone, own)
-            return own
-
-        for own in each_channel(capture.channels, one):
-            out.readings += own.readings
-            out.traces += own.traces
-            out.trust += own.trust
+        band = settings.band_low_hz, settings.band_high_hz
+        capture = prepared.capture
+        for channel, fitted in prepared.channels.items():
+            tone = tone_in_band(fitted.tone, band)
+            out.trust.extend(fitted.trust)
+            add_tone_readings(out, tone, capture, channel, quasi_peak=not capture.drive_known)
+            _compare_drive(settings, capture, channel, tone, out)
+            out.traces += fitted.traces
+            _judge(out, tone, band, channel)
         if progress is not None:
             progress(1.0)
         return out.build()
 
 
-def _analyze_channel(settings: FirstLookSettings, capture: Capture, channel: int, out: ResultBuilder) -> ToneAnalysis:
-    band = settings.band_low_hz, settings.band_high_hz
+@dataclass(frozen=True, slots=True, eq=False)
+class _Fitted:
+    """One channel: the tone taken out of it, its traces, and what was wrong with its record."""
+
+    tone: ToneFit
+    traces: tuple[Trace, ...]
+    trust: tuple[Trust, ...]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Prepared:
+    """A capture with the tone of every channel fitted."""
+
+    capture: Capture
+    channels: dict[int, _Fitted]
+
+
+def _fitted(settings: FirstLookSettings, capture: Capture, channel: int) -> _Fitted:
     if capture.drive_known:
         start = round((_SETTLE_S - 0.02) * capture.rate_hz)
         stop = start + round(settings.duration_s * capture.rate_hz)
-        samples, near = capture.channel(channel)[start:stop], settings.frequency_hz
-        whole = replace(capture, samples=samples[:, None], overload=capture.overload[channel - 1 : channel])
-        _, trust = usable_part(whole, 1)
-        trust = [replace(t, text=t.text.replace("Channel 1", f"Channel {channel}")) for t in trust]
+        _, trust = usable_part(replace(capture, samples=capture.samples[start:stop]), channel)
+        record, near = capture.signal(channel)[start:stop], settings.frequency_hz
     else:
-        (samples, trust), near = usable_part(capture, channel), None
-    out.trust.extend(trust)
-    tone = analyze_tone(samples * capture.scale, capture.rate_hz, band_hz=band, near_hz=near)
-    add_tone_readings(out, tone, capture, channel, quasi_peak=not capture.drive_known)
-    out.traces.append(line_trace(tone.spectrum, channel, capture.unit))
-    out.traces.append(_waveform_trace(samples * capture.scale, tone, capture, channel))
-    _judge(out, tone, band, channel)
-    return tone
+        where, trust = usable_span(capture, channel)
+        record, near = capture.signal(channel)[where], None
+    tone = fit_tone(record, capture.rate_hz, near_hz=near)
+    unit = capture.unit(channel)
+    traces = (line_trace(tone.spectrum, channel, unit), _waveform_trace(record, tone, capture, channel))
+    return _Fitted(tone, traces, tuple(trust))
 
 
 def _compare_drive(
     settings: FirstLookSettings, capture: Capture, channel: int, tone: ToneAnalysis, out: ResultBuilder
 ) -> None:
-    if capture.drive_known and capture.unit == "V":
+    if capture.drive_known and capture.channels[channel - 1].role == VOLTAGE and capture.unit(channel) == "V":
         gain = tone.level / settings.level_v
-        u_rel = math.hypot(tone.u_level / tone.level, capture.rig.u_level if capture.rig else 0.0)
+        u_rel = math.hypot(tone.u_level / tone.level, capture.u_level(channel))
         out.add("gain", channel, gain, "1", gain * u_rel)
 
 
-def _waveform_trace(signal: FloatArray, tone: ToneAnalysis, capture: Capture, channel: int) -> Trace:
+def _waveform_trace(signal: FloatArray, tone: ToneFit, capture: Capture, channel: int) -> Trace:
     """A few periods from a rising zero crossing on, in the middle of the record."""
     period = capture.rate_hz / tone.frequency_hz
     start = len(signal) // 2
-    rising = np.flatnonzero((signal[start:-1] < tone.dc) & (signal[start + 1 :] >= tone.dc))
+    rising = np.flatnonzero((signal[start:-1] < tone.fit.dc) & (signal[start + 1 :] >= tone.fit.dc))
     start += int(rising[0]) if len(rising) else 0
     piece = signal[start : start + int(_SHOWN_PERIODS * period) + 2]
-    return Trace("waveform", channel, np.arange(len(piece)) / capture.rate_hz, "s", piece, capture.unit)
+    return Trace("waveform", channel, np.arange(len(piece)) / capture.rate_hz, "s", piece, capture.unit(channel))
 
 
 def _judge(out: ResultBuilder, tone: ToneAnalysis, band: tuple[float, float], channel: int) -> None:

@@ -13,18 +13,19 @@ from utter_calm.analysis.sweep import SweepAnalysis, analyze_sweep
 from utter_calm.analysis.tone import ToneAnalysis
 from utter_calm.errors import InputError
 from utter_calm.measure.capture import Capture
-from utter_calm.measure.definition import Definition
+from utter_calm.measure.declare import Declared, with_roles
 from utter_calm.measure.kind import Passage, Passages, PlotSpec, StepKind, StepSettings, setting
 from utter_calm.measure.parallel import each_channel
-from utter_calm.measure.point import ORDERS, Points, distortion_traces, gather, tone_at
+from utter_calm.measure.point import DISTORTION_TRACES, ORDERS, Points, distortion_traces, gather, tone_at
 from utter_calm.measure.result import FloatArray, Result, ResultBuilder, Trace, Trust
 from utter_calm.measure.stepped import SteppedTone, measured_points
-from utter_calm.quantities import si_text
+from utter_calm.quantities import Conditions, Measured, si_text, values_text
 from utter_calm.quantities.parse import parse_list
-from utter_calm.rig import RigProfile
+from utter_calm.rig import Rig
 from utter_calm.signals.sweep import Sweep
 
-STEPPED, SWEPT = "stepped", "out of a sweep"
+STEPPED, SWEPT = "stepped", "swept"
+_METHODS = ((STEPPED, "stepped"), (SWEPT, "out of a sweep"))
 _LEAST_RECORD_S, _MOST_RECORD_S = 0.04, 2.0
 _SWEEP_LEAD_S, _SWEEP_TAIL_S = 0.1, 0.5
 
@@ -33,12 +34,12 @@ _SWEEP_LEAD_S, _SWEEP_TAIL_S = 0.1, 0.5
 class FrequencySeriesSettings(StepSettings):
     """Settings of distortion against frequency."""
 
-    method: str = setting(STEPPED, "How", choices=(STEPPED, SWEPT))
+    method: str = setting(STEPPED, "How", choices=_METHODS)
     start_hz: float = setting(20.0, "From", "Hz", low=2, high=90_000)
     stop_hz: float = setting(20_000.0, "To", "Hz", low=2, high=90_000)
-    spacing: str = setting("so many points", "Spacing", choices=("so many points", "points per octave"))
+    spacing: str = setting("count", "Spacing", choices=(("count", "so many points"), ("per_octave", "points per octave")))
     points: int = setting(31, "Points", "1", low=2, high=2_000)
-    direction: str = setting("rising", "Direction", choices=("rising", "falling"))
+    direction: str = setting("rising", "Direction", choices=(("rising", "rising"), ("falling", "falling")))
     level_v: float = setting(0.094, "Highest level at the output", "V", low=1e-6, high=100)
     lower_levels: str = setting("", "Lower levels as well, with commas")
     uncertainty: float = setting(0.05, "Uncertainty asked of THD+N (k = 2)", "1", low=0.002, high=1)
@@ -72,7 +73,7 @@ class FrequencySeriesSettings(StepSettings):
     def frequencies(self) -> list[float]:
         """Frequencies in the order of playing."""
         count = self.points
-        if self.spacing == "points per octave":
+        if self.spacing == "per_octave":
             count = max(2, round(self.points * math.log2(self.stop_hz / self.start_hz)) + 1)
         rising = [float(f) for f in np.geomspace(self.start_hz, self.stop_hz, count)]
         return rising if self.direction == "rising" else rising[::-1]
@@ -89,23 +90,24 @@ class FrequencySeries(StepKind[FrequencySeriesSettings]):
     title = "Distortion against frequency"
     question = "Where in the band the unit distorts, and by which order"
     settings_type = FrequencySeriesSettings
-    headline = "worst_thd_n"
-    main_readings = ("worst_thd_n", "worst_frequency", "thd_n_at_1khz", "thd_n_at_10khz")
-    definitions = {
-        "worst_thd_n": Definition("worst THD+N", "percent", "Largest THD+N (out of a sweep: THD) of the series at the highest "
+    readings = with_roles({
+        "worst_thd_n": Declared("worst THD+N", "distortion", "Largest THD+N (out of a sweep: THD) of the series at the highest "
                                   "level, where harmonics 2 and 3 lie in the band.", better="low", floored=True),
-        "worst_frequency": Definition("worst at", "si", "Frequency of the worst point."),
-        "thd_n_at_1khz": Definition("at 1 kHz", "percent", "THD+N at 1 kHz, between the nearest points.", better="low",
+        "worst_frequency": Declared("worst at", "frequency", "Frequency of the worst point."),
+        "thd_n_at_1khz": Declared("at 1 kHz", "distortion", "THD+N at 1 kHz, between the nearest points.", better="low",
                                     floored=True),
-        "thd_n_at_10khz": Definition("at 10 kHz", "percent", "THD+N at 10 kHz, between the nearest points.", better="low",
+        "thd_n_at_10khz": Declared("at 10 kHz", "distortion", "THD+N at 10 kHz, between the nearest points.", better="low",
                                      floored=True),
-    }  # fmt: skip
+    }, "worst_thd_n", "worst_frequency", "thd_n_at_1khz", "thd_n_at_10khz")  # fmt: skip
+    traces = {
+        **DISTORTION_TRACES,
+        "output": Declared("level", "small_level", "R.m.s. of the fundamental at the unit's output."),
+    }
     plots = (
-        PlotSpec("distortion", "Distortion against frequency", ("thd_n", "thd"), "frequency in Hz", "dB re fundamental",
-                 percent=True, short="distortion", unwanted=True),
-        PlotSpec("orders", "Orders against frequency", tuple(f"harmonic_{k}" for k in ORDERS), "frequency of the fundamental in Hz",
-                 "dB re fundamental", percent=True, short="orders", unwanted=True),
-        PlotSpec("level", "Level against frequency", ("output",), "frequency in Hz", "level in dBV", detail=1.0, short="level"),
+        PlotSpec("distortion", "Distortion against frequency", ("thd_n", "thd"), short="distortion", unwanted=True),
+        PlotSpec("orders", "Orders against frequency", tuple(f"harmonic_{k}" for k in ORDERS),
+                 x_title="frequency of the fundamental", short="orders", unwanted=True),
+        PlotSpec("level", "Level against frequency", ("output",), detail=1.0, short="level"),
     )  # fmt: skip
 
     def signal(self, settings: FrequencySeriesSettings) -> str:
@@ -120,12 +122,12 @@ class FrequencySeries(StepKind[FrequencySeriesSettings]):
             return len(settings.levels) * (settings.sweep_s + _SWEEP_LEAD_S + _SWEEP_TAIL_S)
         return len(settings.levels) * sum(0.1 + 7 / f for f in settings.frequencies)
 
-    def for_floor(self, settings: FrequencySeriesSettings, rig: RigProfile, gain: float) -> FrequencySeriesSettings:
+    def for_floor(self, settings: FrequencySeriesSettings, rig: Rig, gain: float) -> FrequencySeriesSettings:
         """One level is enough for the rig alone."""
-        level = min(settings.level_v * gain, rig.ceiling_v, rig.output_full_scale_v)
+        level = min(settings.level_v * gain, rig.highest_v)
         return replace(settings, level_v=level, lower_levels="")
 
-    def passages(self, settings: FrequencySeriesSettings, rig: RigProfile) -> Passages:  # noqa: ARG002
+    def passages(self, settings: FrequencySeriesSettings, rig: Rig) -> Passages:  # noqa: ARG002
         """Play every level; at each point only as long as the asked uncertainty needs."""
         if settings.method == SWEPT:
             for number, level in enumerate(settings.levels):
@@ -137,13 +139,13 @@ class FrequencySeries(StepKind[FrequencySeriesSettings]):
             for frequency in settings.frequencies:
                 tags = {"level_number": float(number)}
                 heard = yield from tone.point(frequency, level, max(_LEAST_RECORD_S, 3 / frequency), **tags)
-                found = [tone_at(heard, c, frequency, band) for c in range(1, heard.channels + 1)]
+                found = [tone_at(heard, c, frequency, band) for c in heard.numbers]
                 lacking = _lacking_s(found, heard.duration_s, settings.uncertainty)
                 if lacking > 0:
                     yield from tone.more(lacking, **tags)
         yield tone.end()
 
-    def analyze(
+    def conclude(
         self, settings: FrequencySeriesSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
     ) -> Result:
         """Compute every channel and level."""
@@ -158,15 +160,15 @@ class FrequencySeries(StepKind[FrequencySeriesSettings]):
         band_high = min(settings.band_high_hz, capture.rate_hz / 2)
         # many short records in turn: threads would only pass the interpreter to and fro
         by_channel = (
-            each_channel(capture.channels, gathered) if swept else [gathered(c + 1) for c in range(capture.channels)]
+            each_channel(capture.numbers, gathered) if swept else [gathered(c) for c in capture.numbers]
         )
-        for channel, found in enumerate(by_channel, start=1):
+        for channel, found in zip(capture.numbers, by_channel, strict=True):
             for number, (level, points) in enumerate(zip(settings.levels, found, strict=True)):
-                variant = str(si_text(level, "V", digits=3)) if several else ""
+                at: Conditions = (("level", Measured(float(f"{level:.6g}"), "V")),) if several else ()
                 last = number == len(settings.levels) - 1
-                _add_level(out, points, capture, channel, variant, last=last, swept=swept, band_high=band_high)
+                _add_level(out, points, capture, channel, at, last=last, swept=swept, band_high=band_high)
             if progress is not None:
-                progress(channel / capture.channels)
+                progress(channel / capture.count)
         if settings.method == SWEPT:
             out.trust.append(Trust("out_of_a_sweep", "Out of a sweep: orders 2 to 5 alone count, without noise; between them "
                                    "and the stepped one lie the orders above and the noise.", grave=False))  # fmt: skip
@@ -206,8 +208,7 @@ def _stepped(settings: FrequencySeriesSettings, capture: Capture, channel: int, 
 def _swept(settings: FrequencySeriesSettings, capture: Capture, channel: int, number: int, level: float) -> Points:
     """Points on the grid of the sweep's analysis, thinned to so many as were asked for, at least 12 to the octave."""
     part = capture.part(capture.parts[number])
-    recorded = part.channel(channel) * part.scale
-    found: SweepAnalysis = analyze_sweep(recorded, _sweep_volts(settings, level), settings.sweep(level), part.rate_hz)
+    found: SweepAnalysis = analyze_sweep(part.signal(channel), _sweep_volts(settings, level), settings.sweep(level), part.rate_hz)
     count = max(settings.points, round(12 * math.log2(settings.stop_hz / settings.start_hz)))
     grid = np.geomspace(settings.start_hz, settings.stop_hz, count)
     top = min(settings.band_high_hz, part.rate_hz / 2)
@@ -231,7 +232,7 @@ def _add_level(
     points: Points,
     capture: Capture,
     channel: int,
-    variant: str,
+    at: Conditions,
     *,
     last: bool,
     swept: bool,
@@ -239,14 +240,14 @@ def _add_level(
 ) -> None:
     x = points.frequency_hz
     if not len(x):
-        out.trust.append(Trust("no_tone", f"Channel {channel} holds no tone at {variant or 'this level'}."))
+        out.trust.append(Trust("no_tone", f"Channel {channel} holds no tone at {values_text(at) or 'this level'}."))
         return
     # without the third harmonic a distortion figure says little: beyond, the curve fades
     limit = band_high / 3
     reason = f"above {si_text(limit, 'Hz', digits=3)} the third harmonic lies outside the band"
     valid = (float(x[0]), max(limit, float(x[0])))
-    out.traces += distortion_traces(points, x, "Hz", channel, variant=variant, valid=valid, reason=reason)
-    out.traces.append(Trace("output", channel, x, "Hz", points.level, capture.unit, variant=variant))
+    out.traces += distortion_traces(points, x, "Hz", channel, at=at, valid=valid, reason=reason)
+    out.traces.append(Trace("output", channel, x, "Hz", points.level, capture.unit(channel), at=at))
     if x[-1] > limit:
         out.trust.append(Trust("harmonics_outside_band", reason[0].upper() + reason[1:] + ".", grave=False))
     if not last:
@@ -259,7 +260,7 @@ def _add_level(
     worst = int(np.flatnonzero(seen)[np.argmax(main[seen])])
     out.add("worst_thd_n", channel, float(main[worst]), "1", float(spread[worst]))
     out.add("worst_frequency", channel, float(x[worst]), "Hz")
-    for name, at in (("thd_n_at_1khz", 1e3), ("thd_n_at_10khz", 1e4)):
-        if not swept and x[0] <= at <= x[-1]:
-            value = float(np.exp(np.interp(math.log(at), np.log(x), np.log(main))))
-            out.add(name, channel, value, "1", float(np.interp(at, x, spread)))
+    for name, place in (("thd_n_at_1khz", 1e3), ("thd_n_at_10khz", 1e4)):
+        if not swept and x[0] <= place <= x[-1]:
+            value = float(np.exp(np.interp(math.log(place), np.log(x), np.log(main))))
+            out.add(name, channel, value, "1", float(np.interp(place, x, spread)))

@@ -12,22 +12,26 @@ from utter_calm.analysis.intermodulation import DIFFERENCE, analyze_intermodulat
 from utter_calm.analysis.intermodulation import Intermodulation as Found
 from utter_calm.errors import InputError, NoSignal
 from utter_calm.measure.capture import Capture
-from utter_calm.measure.definition import Definition
-from utter_calm.measure.kind import Passage, Passages, PlotSpec, Scale, StepKind, StepSettings, setting
+from utter_calm.measure.declare import Declared, with_roles
+from utter_calm.measure.kind import Over, Passage, Passages, PlotSpec, StepKind, StepSettings, setting
 from utter_calm.measure.line_trace import line_trace
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
-from utter_calm.quantities import si_text
-from utter_calm.rig import RigProfile
+from utter_calm.measure.tone_readings import TONE_TRACES
+from utter_calm.quantities import Conditions, si_text
+from utter_calm.rig import Rig
 from utter_calm.signals.ramp import with_ramps
 from utter_calm.signals.tone import sine
 
 _SETTLE_S, _RAMP_S = 0.2, 0.02
 _METHODS = {
-    "60 Hz and 7 kHz, 4:1": (60.0, 7_000.0, 0.8, 0.2),
-    "250 Hz and 8 kHz, 4:1": (250.0, 8_000.0, 0.8, 0.2),
-    "19 kHz and 20 kHz, 1:1": (19_000.0, 20_000.0, 0.5, 0.5),
+    "smpte": (60.0, 7_000.0, 0.8, 0.2),
+    "din": (250.0, 8_000.0, 0.8, 0.2),
+    "ccif": (19_000.0, 20_000.0, 0.5, 0.5),
 }
-_ALL = "all three"
+_ALL = "all"
+METHODS = (
+    (_ALL, "all three"), ("smpte", "60 Hz and 7 kHz, 4:1"), ("din", "250 Hz and 8 kHz, 4:1"), ("ccif", "19 kHz and 20 kHz, 1:1"),
+)  # fmt: skip
 _NAMES = {60.0: "imd_smpte", 41.0: "imd_smpte", 250.0: "imd_din"}
 
 
@@ -35,7 +39,7 @@ _NAMES = {60.0: "imd_smpte", 41.0: "imd_smpte", 250.0: "imd_din"}
 class IntermodulationSettings(StepSettings):
     """Settings of intermodulation."""
 
-    method: str = setting(_ALL, "Tones", choices=(_ALL, *_METHODS))
+    method: str = setting(_ALL, "Tones", choices=METHODS)
     level_v: float = setting(0.094, "Level: r.m.s. of a sine of the same peak", "V", low=1e-6, high=100)
     levels: int = setting(1, "Levels", "1", low=1, high=60)
     start_v: float = setting(0.003, "Lowest level, of several", "V", low=1e-6, high=100)
@@ -61,23 +65,23 @@ class IntermodulationSettings(StepSettings):
         return list(_METHODS) if self.method == _ALL else [self.method]
 
 
-def imd_definitions() -> dict[str, Definition]:
-    """Definitions of all intermodulation readings."""
+def imd_readings() -> dict[str, Declared]:
+    """All intermodulation readings."""
     pair = "arithmetic sum of the two products of that order over the high tone"
     out = {}
     for name, tones in (("imd_smpte", "60 Hz and 7 kHz, 4:1"), ("imd_din", "250 Hz and 8 kHz, 4:1")):
-        out[name] = Definition(f"IMD {tones}", "percent", f"Modulation method (IEC 60268-3), {tones}: root-sum-square of second "
+        out[name] = Declared(f"IMD {tones}", "distortion", f"Modulation method (IEC 60268-3), {tones}: root-sum-square of second "
                                f"and third order, each the {pair}.", better="low", floored=True)  # fmt: skip
         for order, word in ((2, "2nd"), (3, "3rd")):
-            out[f"{name}_{order}"] = Definition(
-                f"{word} order", "percent", f"{tones}: {pair}.", better="low", floored=True
+            out[f"{name}_{order}"] = Declared(
+                f"{word} order", "distortion", f"{tones}: {pair}.", better="low", floored=True
             )
     for order, word in ((2, "2nd"), (3, "3rd")):
-        out[f"imd_ccif_{order}"] = Definition(
-            f"IMD 19 + 20 kHz, {word}", "percent", f"Difference-frequency method (IEC 60268-3), {word} order: products over the "
+        out[f"imd_ccif_{order}"] = Declared(
+            f"IMD 19 + 20 kHz, {word}", "distortion", f"Difference-frequency method (IEC 60268-3), {word} order: products over the "
             "arithmetic sum of both tones.", better="low", floored=True)  # fmt: skip
-    out["low_tone"] = Definition("low tone", "si", "Frequency of the lower of two tones found in a file.")
-    out["high_tone"] = Definition("high tone", "si", "Frequency of the higher of two tones found in a file.")
+    out["low_tone"] = Declared("low tone", "frequency", "Frequency of the lower of two tones found in a file.")
+    out["high_tone"] = Declared("high tone", "frequency", "Frequency of the higher of two tones found in a file.")
     return out
 
 
@@ -88,31 +92,30 @@ class Intermodulation(StepKind[IntermodulationSettings]):
     title = "Intermodulation"
     question = "What two tones make together"
     settings_type = IntermodulationSettings
-    headline = "imd_smpte"
-    main_readings = ("imd_smpte", "imd_din", "imd_ccif_2", "imd_ccif_3")
-    definitions = imd_definitions()
+    readings = with_roles(imd_readings(), "imd_smpte", "imd_din", "imd_ccif_2", "imd_ccif_3")
+    traces = {"spectrum": TONE_TRACES["spectrum"]}
     plots = (
-        PlotSpec("spectrum", "Spectrum of two tones", ("spectrum",), "frequency in Hz", "line in dBV r.m.s.", dense=True,
-                 unwanted=True, short="spectrum"),
-        PlotSpec("levels", "Intermodulation against level", ("imd_smpte", "imd_din", "imd_ccif_2", "imd_ccif_3"), "drive in V",
-                 "dB", percent=True, over=(Scale("drive", "drive in V"),), short="levels", unwanted=True),
+        PlotSpec("spectrum", "Spectrum of two tones", ("spectrum",), y_title="line", dense=True, unwanted=True,
+                 short="spectrum"),
+        PlotSpec("levels", "Intermodulation against level", ("imd_smpte", "imd_din", "imd_ccif_2", "imd_ccif_3"), "voltage",
+                 "log", "drive", y_title="intermodulation", over=(Over("drive", "drive", "voltage"),), short="levels", unwanted=True),
     )  # fmt: skip
 
     def signal(self, settings: IntermodulationSettings) -> str:
         """Say what is played."""
-        what = "two tones, three pairs" if settings.method == _ALL else settings.method
+        what = "two tones, three pairs" if settings.method == _ALL else dict(METHODS)[settings.method]
         return what if settings.levels == 1 else f"{what} from {si_text(settings.start_v, 'V', digits=2)}"
 
     def expected_s(self, settings: IntermodulationSettings) -> float:
         """Sum of all passages."""
         return settings.levels * len(settings.methods()) * (settings.duration_s + _SETTLE_S + _RAMP_S)
 
-    def for_floor(self, settings: IntermodulationSettings, rig: RigProfile, gain: float) -> IntermodulationSettings:
+    def for_floor(self, settings: IntermodulationSettings, rig: Rig, gain: float) -> IntermodulationSettings:
         """Bring the input to the same levels, as far as the ceiling allows."""
-        level = min(settings.level_v * gain, rig.ceiling_v, rig.output_full_scale_v)
+        level = min(settings.level_v * gain, rig.highest_v)
         return replace(settings, level_v=level, start_v=min(settings.start_v * gain, level / 2))
 
-    def passages(self, settings: IntermodulationSettings, rig: RigProfile) -> Passages:  # noqa: ARG002
+    def passages(self, settings: IntermodulationSettings, rig: Rig) -> Passages:  # noqa: ARG002
         """Play every pair at every level."""
         rate = settings.rate_hz
         frames = round((settings.duration_s + _SETTLE_S + _RAMP_S) * rate)
@@ -124,13 +127,13 @@ class Intermodulation(StepKind[IntermodulationSettings]):
                 volts = sine(f1, a1 * peak, rate, frames) + sine(f2, a2 * peak, rate, frames)
                 yield Passage(with_ramps(volts, ramp, ramp), {"level_v": level, "f1_hz": f1, "f2_hz": f2})
 
-    def analyze(
+    def conclude(
         self, settings: IntermodulationSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
     ) -> Result:
         """Compute every channel; readings are those of the highest level."""
         out = ResultBuilder()
         top = max(part.tags["level_v"] for part in capture.parts)
-        for channel in range(1, capture.channels + 1):
+        for channel in capture.numbers:
             curves: dict[str, list[tuple[float, float]]] = {}
             for number, part in enumerate(capture.parts):
                 found = _one(settings, capture, channel, number)
@@ -142,9 +145,9 @@ class Intermodulation(StepKind[IntermodulationSettings]):
                     curves.setdefault(name, []).append((part.tags["level_v"], value))
                 if part.tags["level_v"] == top:
                     pair = " + ".join(str(si_text(part.tags[f], "Hz", digits=2)) for f in ("f1_hz", "f2_hz"))
-                    add_intermodulation(out, found, capture, channel, variant=pair)
+                    add_intermodulation(out, found, capture, channel, at=(("tones", pair),))
                 if progress is not None:
-                    progress((channel - 1 + (number + 1) / len(capture.parts)) / capture.channels)
+                    progress((channel - 1 + (number + 1) / len(capture.parts)) / capture.count)
             if settings.levels > 1:
                 for name, pairs in curves.items():
                     x, y = (np.array(column) for column in zip(*pairs, strict=True))
@@ -157,10 +160,10 @@ class Intermodulation(StepKind[IntermodulationSettings]):
 def _one(settings: IntermodulationSettings, capture: Capture, channel: int, number: int) -> Found | None:
     part = capture.parts[number]
     start = round((_SETTLE_S - 0.02) * capture.rate_hz)
-    samples = capture.part(part).channel(channel)[start : start + round(settings.duration_s * capture.rate_hz)]
+    samples = capture.part(part).signal(channel)[start : start + round(settings.duration_s * capture.rate_hz)]
     tones = part.tags["f1_hz"], part.tags["f2_hz"]
     try:
-        return analyze_intermodulation(samples * capture.scale, capture.rate_hz, tones_hz=tones)
+        return analyze_intermodulation(samples, capture.rate_hz, tones_hz=tones)
     except NoSignal:
         return None
 
@@ -177,7 +180,7 @@ def imd_name(found: Found) -> str:
     return _NAMES[min(_NAMES, key=lambda f: abs(math.log(found.f1_hz / f)))]
 
 
-def add_intermodulation(out: ResultBuilder, found: Found, capture: Capture, channel: int, *, variant: str = "") -> None:
+def add_intermodulation(out: ResultBuilder, found: Found, capture: Capture, channel: int, *, at: Conditions = ()) -> None:
     """Add readings and the spectrum of one pair of tones."""
     if found.method == DIFFERENCE:
         for name, value, spread in (
@@ -192,4 +195,4 @@ def add_intermodulation(out: ResultBuilder, found: Found, capture: Capture, chan
         for order, value, spread in ((2, found.second, found.u_second), (3, found.third, found.u_third)):
             if value is not None:
                 out.add(f"{name}_{order}", channel, value, "1", spread)
-    out.traces.append(line_trace(found.spectrum, channel, capture.unit, variant=variant))
+    out.traces.append(line_trace(found.spectrum, channel, capture.unit(channel), at=at))

@@ -1,20 +1,20 @@
-"""The kinds of step that there are. A new one is listed here; its readings' definitions come with it."""
+"""The kinds of row that there are. A new one is listed here; its readings' declarations come with it."""
 
 from __future__ import annotations
 
-import re
-from dataclasses import replace
+import contextlib
+from collections.abc import Iterator
 from typing import Any
 
 from utter_calm.errors import InputError
 from utter_calm.measure.crosstalk import Crosstalk
-from utter_calm.measure.definition import Definition
+from utter_calm.measure.declare import Declared, find, undeclared
 from utter_calm.measure.edges import Edges
 from utter_calm.measure.first_look import FirstLook
 from utter_calm.measure.frequency_series import FrequencySeries
 from utter_calm.measure.impedance import Impedance
 from utter_calm.measure.intermodulation import Intermodulation
-from utter_calm.measure.kind import StepKind
+from utter_calm.measure.kind import Kind
 from utter_calm.measure.level_series import LevelSeries
 from utter_calm.measure.multitone import Multitone
 from utter_calm.measure.noise import Noise
@@ -22,7 +22,7 @@ from utter_calm.measure.power_series import PowerSeries
 from utter_calm.measure.response import Response
 from utter_calm.measure.tracking import Tracking
 
-_ALL: tuple[StepKind[Any], ...] = (
+_ALL: tuple[Kind[Any], ...] = (
     FirstLook(),
     Response(),
     LevelSeries(),
@@ -36,11 +36,21 @@ _ALL: tuple[StepKind[Any], ...] = (
     Tracking(),
     PowerSeries(),
 )
-KINDS: dict[str, StepKind[Any]] = {kind.key: kind for kind in _ALL}
-DEFINITIONS: dict[str, Definition] = {name: d for kind in KINDS.values() for name, d in kind.definitions.items()}
+KINDS: dict[str, Kind[Any]] = {kind.key: kind for kind in _ALL}
 
 
-def kind_of(key: str) -> StepKind[Any]:
+@contextlib.contextmanager
+def also(*kinds: Kind[Any]) -> Iterator[None]:
+    """Know more kinds for a while."""
+    KINDS.update({kind.key: kind for kind in kinds})
+    try:
+        yield
+    finally:
+        for kind in kinds:
+            KINDS.pop(kind.key, None)
+
+
+def kind_of(key: str) -> Kind[Any]:
     """Find a kind by its key.
 
     Raises
@@ -53,22 +63,26 @@ def kind_of(key: str) -> StepKind[Any]:
     return KINDS[key]
 
 
-def definition(name: str) -> Definition:
-    """Find the definition of a reading; an unknown one gets its own name.
-
-    A family such as ``harmonic_#`` defines all names with a number in that place; ``0_1`` is the number 0.1.
-    """
-    found = DEFINITIONS.get(name)
-    if found is not None:
-        return found
-    number = re.search(r"\d+(_\d+)*", name)
-    family = DEFINITIONS.get(f"{name[: number.start()]}#{name[number.end() :]}") if number else None
-    if family is None or number is None:
-        return Definition(name.replace("_", " "), "si", "")
-    text = number[0].replace("_", ".")
-    return replace(family, title=family.title.format(text), text=family.text.format(text))
+def declared(name: str, kind: str = "") -> Declared:
+    """Find what is declared for a reading, trace or surface: by its own kind first, then by any; else its own name."""
+    own = KINDS.get(kind)
+    known = find(own.readings, name) or find(own.traces, name) or find(own.surfaces, name) if own is not None else None
+    if known is not None:
+        return known
+    for other in KINDS.values():
+        known = find(other.readings, name) or find(other.traces, name) or find(other.surfaces, name)
+        if known is not None:
+            return known
+    return undeclared(name)
 
 
-def is_floored(name: str) -> bool:
+def declared_trace(name: str, kind: str = "") -> Declared:
+    """The same for a trace or surface: where a reading has the same name, the trace counts."""
+    own = KINDS.get(kind)
+    known = find(own.traces, name) or find(own.surfaces, name) if own is not None else None
+    return known or declared(name, kind)
+
+
+def is_floored(name: str, kind: str = "") -> bool:
     """Whether the rig alone sets a floor to a reading."""
-    return definition(name).floored
+    return declared(name, kind).floored

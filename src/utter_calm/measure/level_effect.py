@@ -11,19 +11,17 @@ import numpy as np
 from utter_calm.analysis.level_search import Found, search_level
 from utter_calm.analysis.tone import ToneAnalysis
 from utter_calm.errors import InputError, NoSignal
-from utter_calm.measure.capture import Capture, Part
-from utter_calm.measure.kind import Passage
+from utter_calm.measure.capture import Capture
+from utter_calm.measure.player import Player
 from utter_calm.measure.point import tone_at
 from utter_calm.measure.stepped import SteppedTone
 from utter_calm.quantities import power_w, si_text
-from utter_calm.rig import Device, RigProfile, StreamSettings, play
+from utter_calm.rig import Device, Rig
 
-VOLTS, WATTS, THD, DBFS = (
-    "volts at the unit's output",
-    "watts in the load",
-    "THD+N",
-    "level at the input, re full scale",
-)
+VOLTS, WATTS, THD, DBFS = "volts", "watts", "thd_n", "dbfs"
+EFFECTS = (
+    (VOLTS, "volts at the unit's output"), (WATTS, "watts in the load"), (THD, "THD+N"), (DBFS, "level at the input, re full scale"),
+)  # fmt: skip
 UNITS = {VOLTS: "V", WATTS: "W", THD: "1", DBFS: "1"}
 _RATE_HZ = 96_000
 _BAND_HZ = (20.0, 20_000.0)
@@ -57,7 +55,7 @@ class Effect:
     tolerance: float = 0.002
     channel: int = 1
 
-    def check(self, rig: RigProfile, load_ohm: float | None) -> None:
+    def check(self, rig: Rig, load_ohm: float | None) -> None:
         """Refuse what cannot be searched for.
 
         Raises
@@ -88,7 +86,7 @@ class Effect:
 
 
 def find_level(
-    effect: Effect, device: Device, rig: RigProfile, *, load_ohm: float | None,
+    effect: Effect, device: Device, rig: Rig, *, load_ohm: float | None,
     cancel: threading.Event | None = None, tried: Callable[[Found], None] | None = None,
 ) -> Found:  # fmt: skip
     """Search on a device; ``tried`` is called after every try with what is known so far.
@@ -101,24 +99,15 @@ def find_level(
         Cancelled, the device is gone, or no tone arrives even at the limit.
     """
     effect.check(rig, load_ohm)
-    stream = device.open(StreamSettings(_RATE_HZ, 8_192))
+    player = Player(device, rig, _RATE_HZ, block_frames=8_192, load_ohm=load_ohm, probe_v=effect.start_v)
     tone = SteppedTone(_RATE_HZ)
-    limit = rig.ceiling_v / rig.output_full_scale_v
-
-    def exchange(passage: Passage) -> Capture:
-        samples = np.repeat((passage.volts / rig.output_peak_v)[:, None], device.info.channels, axis=1)
-        recording = play(stream, samples, limit=limit, cancel=cancel)
-        return Capture(
-            recording.samples, _RATE_HZ, rig, rig.input_full_scale_v * rig.pickup_ratio, drive_known=True, load_ohm=load_ohm,
-            overload=recording.overload, parts=(Part(0, len(samples), passage.tags),),
-        )  # fmt: skip
 
     def measure(level: float) -> tuple[float, float]:
         steps = tone.point(effect.frequency_hz, level, max(0.06, 5 / effect.frequency_hz))
         try:
             passage = next(steps)
             while True:
-                passage = steps.send(exchange(passage))
+                passage = steps.send(player.play(passage, cancel))
         except StopIteration as done:
             heard: Capture = done.value
         return _value(effect, tone_at(heard, effect.channel, effect.frequency_hz, _BAND_HZ), heard, load_ohm)
@@ -136,7 +125,7 @@ def find_level(
     except StopIteration as done:
         found: Found = done.value
     finally:
-        stream.close()
+        player.close()
     if not any(t.value > 0 for t in found.tries):
         raise NoSignal("No tone arrives, whatever the level.", hint="Check the wiring.")
     return found
@@ -152,6 +141,6 @@ def _value(effect: Effect, tone: ToneAnalysis | None, heard: Capture, load_ohm: 
     if effect.what == THD:
         return tone.thd_n, tone.u_thd_n
     if effect.what == DBFS:
-        scale = heard.full_scale_v or 1.0
+        scale = heard.channels[effect.channel - 1].full_scale
         return tone.level / scale, tone.u_level / scale
     return tone.level, tone.u_level

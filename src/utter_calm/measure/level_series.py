@@ -8,26 +8,27 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from utter_calm.analysis.level_curve import best_point, clipping_onset, compression, level_at, wanted_levels
+from utter_calm.analysis.level_curve import best_point, clipping_onset, compression, level_at, u_level_at, wanted_levels
 from utter_calm.errors import InputError, NoSignal
 from utter_calm.measure.capture import Capture, FloatArray
-from utter_calm.measure.definition import Definition
-from utter_calm.measure.kind import Passages, PlotSpec, Scale, StepKind, StepSettings, setting
-from utter_calm.measure.point import ORDERS, Points, distortion_traces, gather, tone_at
+from utter_calm.measure.declare import Declared, with_roles
+from utter_calm.measure.kind import Over, Passages, PlotSpec, StepKind, StepSettings, setting
+from utter_calm.measure.point import DISTORTION_TRACES, ORDERS, Points, distortion_traces, gather, tone_at
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
+from utter_calm.measure.settings import YES_OR_NO
 from utter_calm.measure.stepped import SteppedTone, measured_points
 from utter_calm.quantities import si_text
 from utter_calm.quantities.parse import parse_list
-from utter_calm.rig import RigProfile
+from utter_calm.rig import Rig
 
 _FINEST, _COARSEST = 10 ** (0.08 / 20), 10 ** (0.7 / 20)
-_MOST_EXTRA = 16
+_MOST_EXTRA = 30
 OVER = (
-    Scale("power", "power in W", "power"),
-    Scale("output", "output in V", "output"),
-    Scale("drive", "drive in V"),
-    Scale("output_dbv", "output in dBV", "output", decibels=True, log=False),
-    Scale("drive_dbfs", "drive in dBFS", "drive_fs", decibels=True, log=False),
+    Over("power", "power", "power", trace="power", for_floor="output"),
+    Over("output", "output", "voltage", trace="output"),
+    Over("drive", "drive", "voltage"),
+    Over("output_dbv", "output", "level", "dbv", "output"),
+    Over("drive_dbfs", "drive", "level_fs", "dbfs", "drive_fs"),
 )
 
 
@@ -38,11 +39,11 @@ class LevelSeriesSettings(StepSettings):
     frequency_hz: float = setting(997.0, "Frequency", "Hz", low=2, high=90_000)
     start_v: float = setting(3e-3, "Lowest level at the output", "V", low=1e-6, high=100)
     level_v: float = setting(2.0, "Highest level at the output", "V", low=1e-6, high=100)
-    spacing: str = setting("dB steps", "Spacing", choices=("dB steps", "so many steps"))
+    spacing: str = setting("db", "Spacing", choices=(("db", "dB steps"), ("count", "so many steps")))
     step_db: float = setting(3.0, "Step", "dB", low=0.05, high=20)
     points: int = setting(25, "Number of steps", "1", low=3, high=500)
     stop_at: float = setting(0.15, "Stop at a THD+N of", "1", low=1e-5, high=1)
-    refine: str = setting("yes", "More steps where it bends", choices=("yes", "no"))
+    refine: str = setting("yes", "More steps where it bends", choices=YES_OR_NO)
     record_s: float = setting(0.1, "Record each step for", "s", low=0.02, high=20)
     bounds: str = setting("0.1 %, 1 %, 10 %", "Read off at", analysis_only=True)
     nominal_v: float = setting(0.0, "Nominal level at the unit's output (0: none)", "V", high=1000, analysis_only=True)
@@ -61,7 +62,7 @@ class LevelSeriesSettings(StepSettings):
 
     def drives(self) -> list[float]:
         """Levels of the first pass, rising."""
-        if self.spacing == "dB steps":
+        if self.spacing == "db":
             count = max(2, math.ceil(20 * math.log10(self.level_v / self.start_v) / self.step_db - 1e-9) + 1)
             ratio = 10 ** (self.step_db / 20)
             return [min(self.start_v * ratio**k, self.level_v) for k in range(count)]
@@ -79,33 +80,36 @@ class LevelSeries(StepKind[LevelSeriesSettings]):
     question = "How many watts at 1 %, where clipping begins, how well output follows input"
     settings_type = LevelSeriesSettings
     limits_itself = True
-    headline = "power_at_1_percent"
-    main_readings = (
-        "power_at_1_percent", "voltage_at_1_percent", "clipping_onset", "power_at_10_percent", "best_thd_n",
-        "headroom_above_nominal", "gain", "gain_linearity",
-    )  # fmt: skip
-    definitions = {
-        "power_at_#_percent": Definition("power at {} %", "si", f"Power in the load at a THD+N of {{}} %: {_PERCENT}.", better="high"),
-        "voltage_at_#_percent": Definition("voltage at {} %", "volts", f"Output at a THD+N of {{}} %: {_PERCENT}.", better="high"),
-        "clipping_onset": Definition("clipping begins", "volts", "Output from which THD+N at least doubles along a slope steeper "
+    readings = with_roles({
+        "power_at_#_percent": Declared("power at {} %", "power", f"Power in the load at a THD+N of {{}} %: {_PERCENT}.", better="high"),
+        "voltage_at_#_percent": Declared("voltage at {} %", "small_level", f"Output at a THD+N of {{}} %: {_PERCENT}.", better="high"),
+        "clipping_onset": Declared("clipping begins", "small_level", "Output from which THD+N at least doubles along a slope steeper "
                                      "than the third power of the level: no curvature of low order rises so.", better="high"),
-        "best_thd_n": Definition("least THD+N", "percent", "Smallest THD+N of the series.", better="low", floored=True),
-        "best_level": Definition("at its best", "volts", "Output at which THD+N is least."),
-        "headroom_above_nominal": Definition("above nominal", "db", "Output at 1 % THD+N over the stated nominal level.",
+        "best_thd_n": Declared("least THD+N", "distortion", "Smallest THD+N of the series.", better="low", floored=True),
+        "best_level": Declared("at its best", "small_level", "Output at which THD+N is least."),
+        "headroom_above_nominal": Declared("above nominal", "gain", "Output at 1 % THD+N over the stated nominal level.",
                                              better="high"),
-        "gain": Definition("gain", "db", "Level at the unit's output over level at the rig's output."),
-        "gain_linearity": Definition("gain moves", "db", "Largest over smallest gain of the series below the onset of "
+        "gain": Declared("gain", "gain", "Level at the unit's output over level at the rig's output.", means="gain"),
+        "gain_linearity": Declared("gain moves", "gain", "Largest over smallest gain of the series below the onset of "
                                      "clipping, from 30 dB above the noise on.", better="low"),
-    }  # fmt: skip
+    }, "power_at_1_percent", "voltage_at_1_percent", "clipping_onset", "power_at_10_percent", "best_thd_n",
+       "headroom_above_nominal", "gain", "gain_linearity")  # fmt: skip
+    traces = {
+        **DISTORTION_TRACES,
+        "output": Declared("output", "voltage", "R.m.s. of the fundamental at the unit's output."),
+        "power": Declared("power", "power", "Output squared over the load's resistance."),
+        "drive_fs": Declared("drive", "level_fs", "Level at the rig's output re its full scale."),
+        "compression": Declared("gain", "gain", "Gain over the gain when quiet."),
+    }
     plots = (
-        PlotSpec("distortion", "Distortion against level", ("thd_n", "thd", "noise_ratio"), "drive in V", "dB re fundamental",
-                 percent=True, over=OVER, short="distortion", unwanted=True),
-        PlotSpec("orders", "Orders against level", tuple(f"harmonic_{k}" for k in ORDERS), "drive in V", "dB re fundamental",
-                 percent=True, over=OVER, short="orders", unwanted=True),
-        PlotSpec("transfer", "Output against input", ("output",), "drive in V", "output in V", y="log", over=OVER[2:3],
-                 short="transfer"),
-        PlotSpec("compression", "Gain against level", ("compression",), "drive in V", "gain in dB re quiet", detail=1.0,
-                 over=OVER, short="gain"),
+        PlotSpec("distortion", "Distortion against level", ("thd_n", "thd", "noise_ratio"), "voltage", "log",
+                 "drive", over=OVER, short="distortion", unwanted=True),
+        PlotSpec("orders", "Orders against level", tuple(f"harmonic_{k}" for k in ORDERS), "voltage", "log", "drive",
+                 over=OVER, short="orders", unwanted=True),
+        PlotSpec("transfer", "Output against input", ("output",), "voltage", "log", "drive", y="log", y_title="output",
+                 over=OVER[2:3], short="transfer"),
+        PlotSpec("compression", "Gain against level", ("compression",), "voltage", "log", "drive", y_note="re quiet",
+                 detail=1.0, over=OVER, short="gain"),
     )  # fmt: skip
 
     def signal(self, settings: LevelSeriesSettings) -> str:
@@ -118,19 +122,19 @@ class LevelSeries(StepKind[LevelSeriesSettings]):
         extra = 12 if settings.refine == "yes" else 0
         return (len(settings.drives()) + extra) * (settings.record_s + 0.05 + 4 / settings.frequency_hz)
 
-    def for_floor(self, settings: LevelSeriesSettings, rig: RigProfile, gain: float) -> LevelSeriesSettings:
+    def for_floor(self, settings: LevelSeriesSettings, rig: Rig, gain: float) -> LevelSeriesSettings:
         """Bring the rig's input to the same levels, as far as the ceiling allows; it needs no finer steps."""
-        top = min(settings.level_v * gain, rig.ceiling_v, rig.output_full_scale_v)
+        top = min(settings.level_v * gain, rig.highest_v)
         return replace(settings, start_v=min(settings.start_v * gain, top / 4), level_v=top, refine="no")
 
-    def passages(self, settings: LevelSeriesSettings, rig: RigProfile) -> Passages:  # noqa: ARG002
+    def passages(self, settings: LevelSeriesSettings, rig: Rig) -> Passages:  # noqa: ARG002
         """Rise until the distortion or the level reaches its ceiling, then go back to where the curve bends."""
         tone = SteppedTone(settings.rate_hz)
         band = settings.band_low_hz, settings.band_high_hz
         known: dict[float, list[float]] = {}
         for level in settings.drives():
             heard = yield from tone.point(settings.frequency_hz, level, settings.record_s)
-            found = [tone_at(heard, c, settings.frequency_hz, band) for c in range(1, heard.channels + 1)]
+            found = [tone_at(heard, c, settings.frequency_hz, band) for c in heard.numbers]
             known[level] = [math.inf if one is None else one.thd_n for one in found]
             reached = [one.thd_n for one in found if one is not None]
             if (reached and min(reached) > settings.stop_at and known[level] == reached and len(known) > 2
@@ -151,12 +155,12 @@ class LevelSeries(StepKind[LevelSeriesSettings]):
                 break
             for level in wanted[: _MOST_EXTRA - extra]:
                 heard = yield from tone.point(settings.frequency_hz, level, settings.record_s)
-                found = [tone_at(heard, c, settings.frequency_hz, band) for c in range(1, heard.channels + 1)]
+                found = [tone_at(heard, c, settings.frequency_hz, band) for c in heard.numbers]
                 known[level] = [math.inf if one is None else one.thd_n for one in found]
                 extra += 1
         yield tone.end()
 
-    def analyze(
+    def conclude(
         self, settings: LevelSeriesSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
     ) -> Result:
         """Compute every channel of a series of tones."""
@@ -165,11 +169,11 @@ class LevelSeries(StepKind[LevelSeriesSettings]):
         points = list(measured_points(capture))
 
         # many short records in turn: threads would only pass the interpreter to and fro
-        for channel in range(1, capture.channels + 1):
+        for channel in capture.numbers:
             found = gather([(tags, tone_at(part, channel, settings.frequency_hz, band)) for tags, part in points])
             add_level_series(out, found, capture, channel, settings)
             if progress is not None:
-                progress(channel / capture.channels)
+                progress(channel / capture.count)
         if any(capture.overload):
             out.trust.append(Trust("overload", "The input touched full scale: lower its sensitivity, or stop earlier."))
         return out.build()
@@ -198,7 +202,7 @@ def add_level_series(
     drive_known = bool(np.all(np.isfinite(points.drive_v)))
     points = points.sorted_by(points.drive_v if drive_known else points.level)
     drive = points.drive_v if drive_known else points.level
-    unit = capture.unit
+    unit = capture.unit(channel)
     out.traces += distortion_traces(points, drive, "V" if drive_known else unit, channel)
 
     def add(name: str, values: FloatArray, y_unit: str) -> None:
@@ -214,6 +218,12 @@ def add_level_series(
     _add_readings(out, points, drive if drive_known else None, capture, channel, settings)
 
 
+def _step_about(level: FloatArray, at: float) -> float:
+    """Distance of the neighbours of a measured level: the onset lies somewhere between them, evenly (GUM 4.3.7)."""
+    index = int(np.argmin(np.abs(level - at)))
+    return float(level[min(index + 1, len(level) - 1)] - level[max(index - 1, 0)])
+
+
 def _add_readings(
     out: ResultBuilder,
     points: Points,
@@ -222,26 +232,23 @@ def _add_readings(
     channel: int,
     settings: LevelSeriesSettings,
 ) -> None:
-    unit, level = capture.unit, points.level
-    u_level = capture.rig.u_level if capture.rig else 0.0
-    u_load = capture.rig.u_load if capture.rig else 0.0
-    u_flat = capture.rig.u_flatness if capture.rig else 0.0
+    unit, level = capture.unit(channel), points.level
+    u_level, u_flat = capture.u_level(channel), capture.u_flatness(channel)
     one_percent = None
     for bound in parse_list(settings.bounds, "1", what="bound"):
         name = f"{100 * bound:g}".replace(".", "_")
         at = level_at(level, points.thd_n, bound)
         if at is None:
             continue
-        u_curve = _interpolation_spread(level, points.thd_n, bound)
-        u = math.hypot(u_level, u_curve)
+        u = math.hypot(u_level, u_level_at(level, points.thd_n, bound, at))
         if capture.load_ohm is not None and unit == "V":
             power = at**2 / capture.load_ohm
-            out.add(f"power_at_{name}_percent", channel, power, "W", power * math.hypot(2 * u, u_load))
+            out.add(f"power_at_{name}_percent", channel, power, "W", power * math.hypot(2 * u, capture.u_load))
         out.add(f"voltage_at_{name}_percent", channel, at, unit, at * u)
         one_percent = at if name == "1" else one_percent
     onset = clipping_onset(level, points.thd_n)
     if onset is not None:
-        out.add("clipping_onset", channel, onset, unit, onset * 0.02)
+        out.add("clipping_onset", channel, onset, unit, math.hypot(onset * u_level, _step_about(level, onset) / math.sqrt(12)))
     else:
         out.trust.append(
             Trust("no_clipping", f"Channel {channel} does not clip within the levels that were measured.", grave=False)
@@ -264,9 +271,3 @@ def _add_readings(
             out.add("gain", channel, float(np.median(gain[quiet])), "1", float(np.median(gain[quiet])) * u_level)
             out.add("gain_linearity", channel, float(gain[quiet].max() / gain[quiet].min()), "1",
                     math.hypot(float(np.median(points.u_level[quiet] / level[quiet])) * 2, u_flat))  # fmt: skip
-
-
-def _interpolation_spread(level: FloatArray, distortion: FloatArray, bound: float) -> float:
-    """Relative standard uncertainty of a level read between two points: a part of their distance."""
-    index = int(np.flatnonzero((distortion[:-1] < bound) & (distortion[1:] >= bound))[-1])
-    return 0.03 * math.log(level[index + 1] / level[index])

@@ -6,13 +6,14 @@ import numpy as np
 
 from utter_calm.analysis.spectrum import LineSpectrum
 from utter_calm.measure.result import Trace
+from utter_calm.quantities import Conditions
 
 _POINTS = 4_000
 _TOP = 0.98
 """The last lines before half the rate are those of the converter's filter, not of the unit."""
 
 
-def line_trace(spectrum: LineSpectrum, channel: int, unit: str, *, variant: str = "") -> Trace:
+def line_trace(spectrum: LineSpectrum, channel: int, unit: str, *, at: Conditions = ()) -> Trace:
     """Give the trace ``spectrum``: r.m.s. of each line."""
     stop = int(_TOP * len(spectrum.line_rms))
     frequency, lines = spectrum.frequency_hz[1:stop], spectrum.line_rms[1:stop]
@@ -21,4 +22,4 @@ def line_trace(spectrum: LineSpectrum, channel: int, unit: str, *, variant: str 
     stops = np.append(edges[1:], len(frequency))
     top = np.array([a + int(np.argmax(lines[a:b])) for a, b in zip(edges, stops, strict=True)])
     top = top[:-1]  # the last step is cut short
-    return Trace("spectrum", channel, frequency[top], "Hz", lines[top], unit, variant=variant)
+    return Trace("spectrum", channel, frequency[top], "Hz", lines[top], unit, at=at)

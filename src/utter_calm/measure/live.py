@@ -15,7 +15,7 @@ from utter_calm.measure.capture import Capture, FloatArray
 from utter_calm.measure.first_look import FirstLookSettings
 from utter_calm.measure.result import Result, ResultBuilder
 from utter_calm.measure.tone_readings import add_tone_readings
-from utter_calm.rig import RigProfile
+from utter_calm.rig import Rig
 from utter_calm.rig.live import LiveTone
 
 SPECTRUM_FRAMES = 32_768
@@ -62,8 +62,9 @@ class LiveFrame:
 class LiveAnalyser:
     """Follows a :class:`LiveTone`; ``latest`` is the newest frame, to be fetched as often as a screen likes."""
 
-    def __init__(self, tone: LiveTone, rig: RigProfile, settings: FirstLookSettings, load_ohm: float | None) -> None:
+    def __init__(self, tone: LiveTone, rig: Rig, settings: FirstLookSettings, load_ohm: float | None) -> None:
         self._tone, self._rig, self._settings, self._load = tone, rig, settings, load_ohm
+        self._scales = np.array([c.scale for c in rig.recorded])
         self._stop = threading.Event()
         self._average = 1
         self._restart = False
@@ -112,7 +113,7 @@ class LiveAnalyser:
                 self._stop.wait(0.01)
                 if shot.problem is None:
                     continue
-            volts = shot.samples * (np.sqrt(2) * self._rig.input_full_scale_v * self._rig.pickup_ratio)
+            volts = shot.samples * self._scales
             if len(volts) < 64:
                 self._stop.wait(0.05)
                 continue
@@ -140,13 +141,12 @@ class LiveAnalyser:
                 self._result = self._measure(shot.samples) or self._result
 
     def _measure(self, samples: FloatArray) -> Result | None:
-        full_scale = self._rig.input_full_scale_v * self._rig.pickup_ratio
-        capture = Capture(samples, self._tone.rate_hz, self._rig, full_scale, load_ohm=self._load)
+        capture = Capture(samples, self._tone.rate_hz, self._rig.recorded, self._rig, load_ohm=self._load)
         out = ResultBuilder()
         band = self._settings.band_low_hz, self._settings.band_high_hz
-        for channel in range(1, capture.channels + 1):
+        for channel in capture.numbers:
             try:
-                signal = capture.channel(channel) * capture.scale
+                signal = capture.signal(channel)
                 tone = analyze_tone(signal, capture.rate_hz, band_hz=band, near_hz=self._settings.frequency_hz)
             except UtterCalmError:
                 return None  # between two levels, or just after the start: the next one will do

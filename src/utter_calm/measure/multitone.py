@@ -10,13 +10,14 @@ import numpy as np
 
 from utter_calm.analysis.multitone import MultitoneAnalysis, analyze_multitone
 from utter_calm.measure.capture import Capture, usable_part
-from utter_calm.measure.definition import Definition
+from utter_calm.measure.declare import Declared, with_roles
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
 from utter_calm.measure.line_trace import line_trace
 from utter_calm.measure.result import Result, ResultBuilder, Trace
+from utter_calm.measure.tone_readings import TONE_TRACES
 from utter_calm.measure.tone_set import check_tones, period_frames
 from utter_calm.quantities import effective_bits, si_text
-from utter_calm.rig import RigProfile
+from utter_calm.rig import Rig
 from utter_calm.signals.multitone import Multitone as Tones
 from utter_calm.signals.multitone import log_bins, multitone
 from utter_calm.signals.ramp import with_ramps
@@ -31,7 +32,7 @@ class MultitoneSettings(StepSettings):
     low_hz: float = setting(20.0, "Lowest tone", "Hz", low=2, high=80_000)
     high_hz: float = setting(20_000.0, "Highest tone", "Hz", low=10, high=90_000)
     tones: int = setting(31, "Tones", "1", low=3, high=120)
-    places: str = setting("any bin", "Tones on", choices=("any bin", "odd bins"))
+    places: str = setting("any", "Tones on", choices=(("any", "any bin"), ("odd", "odd bins")))
     level_v: float = setting(0.094, "Level of all tones together", "V", low=1e-6, high=100)
     periods: int = setting(2, "Periods", "1", low=1, high=60)
     band_low_hz: float = setting(20.0, "Band from", "Hz", low=0, high=96_000, analysis_only=True)
@@ -50,7 +51,7 @@ class MultitoneSettings(StepSettings):
 
     def signal(self) -> Tones:
         """The tones, r.m.s. 1."""
-        odd = self.places == "odd bins"
+        odd = self.places == "odd"
         return multitone(
             log_bins(self.low_hz, self.high_hz, self.tones, self.rate_hz, self.frames, odd=odd), self.frames
         )
@@ -63,34 +64,29 @@ class Multitone(SingleStimulus[MultitoneSettings]):
     title = "Multitone"
     question = "What lies between many tones at once, as music would meet it"
     settings_type = MultitoneSettings
-    headline = "multitone_residual"
-    main_readings = (
-        "multitone_residual",
-        "multitone_bits",
-        "sfdr",
-        "multitone_even",
-        "multitone_odd",
-        "multitone_level",
-    )
-    definitions = {
-        "multitone_residual": Definition("between the tones", "db", "R.m.s. of all in the band that is no tone and not DC, over "
+    readings = with_roles({
+        "multitone_residual": Declared("between the tones", "gain", "R.m.s. of all in the band that is no tone and not DC, over "
                                          "the r.m.s. of the tones together.", better="low", floored=True),
-        "multitone_bits": Definition("in bits", "si", "(residual in dB − 1.76) / 6.02, the sign turned: bits of a converter whose "
+        "multitone_bits": Declared("in bits", "bits", "(residual in dB − 1.76) / 6.02, the sign turned: bits of a converter whose "
                                      "noise that would be.", better="high"),
-        "sfdr": Definition("SFDR", "db", "Strongest tone over the strongest line of the rest, in the band (after IEEE 1241).",
+        "sfdr": Declared("SFDR", "gain", "Strongest tone over the strongest line of the rest, in the band (after IEEE 1241).",
                            better="high"),
-        "multitone_even": Definition("even products", "db", "Part of the residual on even multiples of the base, over the tones; "
+        "multitone_even": Declared("even products", "gain", "Part of the residual on even multiples of the base, over the tones; "
                                      "for tones on odd bins.", better="low", floored=True),
-        "multitone_odd": Definition("odd products", "db", "Part of the residual on odd multiples of the base, over the tones; for "
+        "multitone_odd": Declared("odd products", "gain", "Part of the residual on odd multiples of the base, over the tones; for "
                                     "tones on odd bins.", better="low", floored=True),
-        "multitone_level": Definition("tones together", "volts", "R.m.s. of all tones at the unit's output."),
-        "clock_skew": Definition("clock skew", "si", "By how much the recorder's clock is off the player's, in parts per million. Above "
+        "multitone_level": Declared("tones together", "small_level", "R.m.s. of all tones at the unit's output."),
+        "clock_skew": Declared("clock skew", "skew", "By how much the recorder's clock is off the player's, in parts per million. Above "
                                  "zero the recording sounds higher."),
-    }  # fmt: skip
+    }, "multitone_residual", "multitone_bits", "sfdr", "multitone_even", "multitone_odd", "multitone_level")  # fmt: skip
+    traces = {
+        "spectrum": TONE_TRACES["spectrum"],
+        "residual": Declared("residual", "gain", "R.m.s. between the tones in thirds of an octave, over the tones together."),
+    }
     plots = (
-        PlotSpec("spectrum", "Spectrum", ("spectrum",), "frequency in Hz", "line in dBV r.m.s.", dense=True, unwanted=True),
-        PlotSpec("residual", "Residual in thirds of an octave", ("residual",), "frequency in Hz", "dB re all tones", unwanted=True,
-                 short="thirds"),
+        PlotSpec("spectrum", "Spectrum", ("spectrum",), y_title="line", dense=True, unwanted=True, edges=("band_low_hz", "band_high_hz")),
+        PlotSpec("residual", "Residual in thirds of an octave", ("residual",), y_title="residual", y_note="re all tones",
+                 unwanted=True, short="thirds"),
     )  # fmt: skip
 
     def stimulus(self, settings: MultitoneSettings) -> Stimulus:
@@ -110,12 +106,12 @@ class Multitone(SingleStimulus[MultitoneSettings]):
         """R.m.s. of the sine with the same peak."""
         return settings.level_v * settings.signal().crest / math.sqrt(2)
 
-    def for_floor(self, settings: MultitoneSettings, rig: RigProfile, gain: float) -> MultitoneSettings:
+    def for_floor(self, settings: MultitoneSettings, rig: Rig, gain: float) -> MultitoneSettings:
         """Bring the input to the same level, as far as the ceiling allows for the peak."""
-        most = min(rig.ceiling_v, rig.output_full_scale_v) * math.sqrt(2) / settings.signal().crest * 0.999
+        most = rig.highest_v * math.sqrt(2) / settings.signal().crest * 0.999
         return replace(settings, level_v=min(settings.level_v * gain, most))
 
-    def analyze(
+    def conclude(
         self, settings: MultitoneSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
     ) -> Result:
         """Compute every channel of a capture of its own stimulus."""
@@ -123,11 +119,11 @@ class Multitone(SingleStimulus[MultitoneSettings]):
         tones = settings.signal().frequencies_hz(capture.rate_hz)
         start = round(_SETTLE_S * capture.rate_hz)
         stop = start + settings.periods * settings.frames
-        base = capture.rate_hz / settings.frames if settings.places == "odd bins" else None
-        for channel in range(1, capture.channels + 1):
+        base = capture.rate_hz / settings.frames if settings.places == "odd" else None
+        for channel in capture.numbers:
             _, trust = usable_part(capture, channel)
             out.trust.extend(t for t in trust if t.code in ("overload", "lost_blocks", "dropout"))
-            record = capture.channel(channel)[start:stop] * capture.scale
+            record = capture.signal(channel)[start:stop]
             found = analyze_multitone(
                 record,
                 capture.rate_hz,
@@ -138,14 +134,14 @@ class Multitone(SingleStimulus[MultitoneSettings]):
             )
             add_multitone(out, found, capture, channel)
             if progress is not None:
-                progress(channel / capture.channels)
+                progress(channel / capture.count)
         return out.build()
 
 
 def add_multitone(out: ResultBuilder, found: MultitoneAnalysis, capture: Capture, channel: int) -> None:
     """Add readings and traces of one channel."""
     total = float(np.sqrt(np.sum(found.rms**2)))
-    u_level = capture.rig.u_level if capture.rig else 0.0
+    u_level = capture.u_level(channel)
     out.add("multitone_residual", channel, found.residual, "1", found.u_residual)
     if found.residual > 0:
         out.add("multitone_bits", channel, effective_bits(1 / found.residual), "bit")
@@ -153,9 +149,9 @@ def add_multitone(out: ResultBuilder, found: MultitoneAnalysis, capture: Capture
     if found.even is not None and found.odd is not None:
         out.add("multitone_even", channel, found.even, "1")
         out.add("multitone_odd", channel, found.odd, "1")
-    out.add("multitone_level", channel, total, capture.unit, total * u_level)
+    out.add("multitone_level", channel, total, capture.unit(channel), total * u_level)
     if found.clock_skew is not None:
         out.add("clock_skew", channel, 1e6 * found.clock_skew, "ppm")
-    out.traces.append(line_trace(found.spectrum, channel, capture.unit))
+    out.traces.append(line_trace(found.spectrum, channel, capture.unit(channel)))
     seen = found.third_residual > 0
     out.traces.append(Trace("residual", channel, found.third_hz[seen], "Hz", found.third_residual[seen], "1"))

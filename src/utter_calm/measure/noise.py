@@ -13,16 +13,18 @@ from utter_calm.analysis.tone import ToneAnalysis, analyze_tone
 from utter_calm.analysis.weighting import a_weighting, itu_468_2k
 from utter_calm.errors import InputError, NoSignal
 from utter_calm.measure.capture import Capture, FloatArray
-from utter_calm.measure.definition import Definition
+from utter_calm.measure.declare import Declared, with_roles
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
 from utter_calm.measure.line_trace import line_trace
 from utter_calm.measure.result import Reading, Result, ResultBuilder, Trace, Trust
-from utter_calm.measure.tone_readings import TONE_DEFINITIONS
-from utter_calm.rig import RigProfile
+from utter_calm.measure.settings import YES_OR_NO
+from utter_calm.measure.tone_readings import TONE_READINGS, TONE_TRACES
+from utter_calm.rig import Rig
 from utter_calm.signals.ramp import with_ramps
 from utter_calm.signals.tone import sine
 
-QUIET, TONE = "input quiet", "tone at −60 dBFS"
+QUIET, TONE = "quiet", "tone"
+_METHODS = ((QUIET, "input quiet"), (TONE, "tone at −60 dBFS"))
 TONE_HZ, TONE_FS = 997.0, 1e-3
 _SETTLE_S = 0.4
 _RIG_LIMITED_DB = 3.0
@@ -32,11 +34,11 @@ _RIG_LIMITED_DB = 3.0
 class NoiseSettings(StepSettings):
     """Settings of noise."""
 
-    method: str = setting(QUIET, "How", choices=(QUIET, TONE))
+    method: str = setting(QUIET, "How", choices=_METHODS)
     duration_s: float = setting(3.0, "Duration", "s", low=0.3, high=600)
     reference_v: float = setting(0.0, "Level that SNR refers to (0: none)", "V", high=1_000, analysis_only=True)
     full_scale_v: float = setting(2.0, "The unit's full scale, for dynamic range", "V", low=1e-3, high=100)
-    subtract: str = setting("no", "Subtract the rig's own noise", choices=("no", "yes"), analysis_only=True)
+    subtract: str = setting("no", "Subtract the rig's own noise", choices=YES_OR_NO, analysis_only=True)
     band_low_hz: float = setting(20.0, "Band from", "Hz", low=0, high=96_000, analysis_only=True)
     band_high_hz: float = setting(20_000.0, "Band to", "Hz", low=1, high=96_000, analysis_only=True)
     rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000)
@@ -55,33 +57,35 @@ class Noise(SingleStimulus[NoiseSettings]):
     title = "Noise"
     question = "How much noise, weighted and not, how dense, and which tones stand in it"
     settings_type = NoiseSettings
-    headline = "noise_a"
-    main_readings = ("noise", "noise_a", "noise_468", "noise_density", "snr", "dynamic_range", "noise_corrected")
-    definitions = {
-        "noise": TONE_DEFINITIONS["noise"],
-        "noise_a": TONE_DEFINITIONS["noise_a"],
-        "noise_468": TONE_DEFINITIONS["noise_468"],
-        "noise_468_2k": Definition("noise, 468 re 2 kHz", "volts", "R.m.s. through the weighting of ITU-R BS.468 with 0 dB at "
+    readings = with_roles({
+        "noise": TONE_READINGS["noise"],
+        "noise_a": TONE_READINGS["noise_a"],
+        "noise_468": TONE_READINGS["noise_468"],
+        "noise_468_2k": Declared("noise, 468 re 2 kHz", "small_level", "R.m.s. through the weighting of ITU-R BS.468 with 0 dB at "
                                    "2 kHz (AES17). Not to be held against the quasi-peak reading.", better="low", floored=True),
-        "noise_density": Definition("density", "si", "Mean noise density in the band, per root hertz, the tones taken out.",
+        "noise_density": Declared("density", "density", "Mean noise density in the band, per root hertz, the tones taken out.",
                                     better="low", floored=True),
-        "snr": TONE_DEFINITIONS["snr"],
-        "dynamic_range": Definition("dynamic range", "db", "Full-scale sine over the noise and distortion under a tone of 997 Hz "
+        "snr": TONE_READINGS["snr"],
+        "dynamic_range": Declared("dynamic range", "gain", "Full-scale sine over the noise and distortion under a tone of 997 Hz "
                                     "at −60 dBFS, through the 2 kHz-referred 468 weighting, r.m.s. (AES17).", better="high"),
-        "dynamic_range_a": Definition("dynamic range, A", "db", "The same, A-weighted (IEC 61606).", better="high"),
-        "dynamic_range_flat": Definition("dynamic range, flat", "db", "The same without weighting, in the band.", better="high"),
-        "idle_tone_#": Definition("idle tone {}", "volts", "R.m.s. of the tone that stands out of the noise in place {}; its "
+        "dynamic_range_a": Declared("dynamic range, A", "gain", "The same, A-weighted (IEC 61606).", better="high"),
+        "dynamic_range_flat": Declared("dynamic range, flat", "gain", "The same without weighting, in the band.", better="high"),
+        "idle_tone_#": Declared("idle tone {}", "small_level", "R.m.s. of the tone that stands out of the noise in place {}; its "
                                   "frequency and kinship stand beside it.", better="low"),
-        "idle_tone_#_hz": Definition("idle tone {} at", "si", "Frequency of that tone."),
-        "noise_corrected": Definition("noise, rig taken off", "volts", "Noise with the rig's own subtracted as power; where it "
+        "idle_tone_#_hz": Declared("idle tone {} at", "frequency", "Frequency of that tone."),
+        "noise_corrected": Declared("noise, rig taken off", "small_level", "Noise with the rig's own subtracted as power; where it "
                                       "lies less than 3 dB above the rig's, an upper bound.", better="low"),
-        "dc": TONE_DEFINITIONS["dc"],
-    }  # fmt: skip
+        "dc": TONE_READINGS["dc"],
+    }, "noise_a", "noise", "noise_468", "noise_density", "snr", "dynamic_range", "noise_corrected")  # fmt: skip
+    traces = {
+        "spectrum": TONE_TRACES["spectrum"],
+        "noise_density": Declared("density", "density", "Noise density, averaged over 240 steps of the axis."),
+    }
     plots = (
-        PlotSpec("spectrum", "Spectrum of what is left", ("spectrum",), "frequency in Hz", "line in dBV r.m.s.", dense=True,
-                 short="lines", unwanted=True),
-        PlotSpec("density", "Noise density, averaged over 240 steps of the axis", ("noise_density",), "frequency in Hz",
-                 "density in V/√Hz", y="log", short="density", unwanted=True),
+        PlotSpec("spectrum", "Spectrum of what is left", ("spectrum",), y_title="line", dense=True, short="lines", unwanted=True,
+                 edges=("band_low_hz", "band_high_hz")),
+        PlotSpec("density", "Noise density, averaged over 240 steps of the axis", ("noise_density",), short="density",
+                 unwanted=True),
     )  # fmt: skip
 
     def stimulus(self, settings: NoiseSettings) -> Stimulus:
@@ -101,22 +105,22 @@ class Noise(SingleStimulus[NoiseSettings]):
         """Nothing, or the tone."""
         return None if settings.method == QUIET else TONE_FS * settings.full_scale_v
 
-    def for_floor(self, settings: NoiseSettings, rig: RigProfile, gain: float) -> NoiseSettings:  # noqa: ARG002
+    def for_floor(self, settings: NoiseSettings, rig: Rig, gain: float) -> NoiseSettings:  # noqa: ARG002
         """Give the same: the rig's own noise does not depend on the unit."""
         return settings
 
-    def analyze(
+    def conclude(
         self, settings: NoiseSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
     ) -> Result:
         """Compute every channel."""
         out = ResultBuilder()
-        for channel in range(1, capture.channels + 1):
-            samples = capture.channel(channel)
+        for channel in capture.numbers:
+            record = capture.signal(channel)
             if capture.drive_known:
-                samples = samples[round(_SETTLE_S * capture.rate_hz) :]
-            add_noise(out, samples * capture.scale, capture, channel, settings)
+                record = record[round(_SETTLE_S * capture.rate_hz) :]
+            add_noise(out, record, capture, channel, settings)
             if progress is not None:
-                progress(channel / capture.channels)
+                progress(channel / capture.count)
         return out.build()
 
     def correct(self, settings: NoiseSettings, result: Result, floor: Result) -> Result:
@@ -137,7 +141,7 @@ def _without(reading: Reading, own: float) -> Reading:
     if reading.value < own * 10 ** (_RIG_LIMITED_DB / 20):
         bound = math.sqrt(max(rest, 0.0)) + (reading.uncertainty or 0.0)
         return Reading(
-            "noise_corrected", reading.channel, max(bound, 0.3 * own), reading.unit, None, None, None, "at most"
+            "noise_corrected", reading.channel, max(bound, 0.3 * own), reading.unit, note="at most"
         )
     value = math.sqrt(rest)
     spread = None if reading.uncertainty is None else reading.uncertainty * reading.value / value
@@ -168,13 +172,13 @@ def add_noise(
         raise NoSignal(f"Channel {channel} is silent to the bit.", hint="A muted output says nothing about noise.")
     band = settings.band_low_hz, settings.band_high_hz
     tone = _tone_under(record, capture, band) if settings.method == TONE or look_for_tone else None
-    full_scale = settings.full_scale_v if capture.unit == "V" else 1.0
+    full_scale = settings.full_scale_v if capture.unit(channel) == "V" else 1.0
     if tone is not None and (settings.method == TONE or _is_dynamic_range_tone(tone, full_scale)):
         _add_dynamic_range(out, tone, channel, full_scale)
         record = record - tone_of(tone, record, capture.rate_hz)
     found = analyze_noise(record, capture.rate_hz, band_hz=band)
     _add_readings(out, found, capture, channel, settings)
-    out.traces += [line_trace(found.spectrum, channel, capture.unit), _density(found, capture, channel)]
+    out.traces += [line_trace(found.spectrum, channel, capture.unit(channel)), _density(found, capture, channel)]
     if band[1] > found.band_hz[1]:
         text = f"The band ends at {found.band_hz[1]:g} Hz, half the sample rate."
         out.trust.append(Trust("band_limited_by_rate", text, grave=False))
@@ -220,8 +224,8 @@ def _add_dynamic_range(out: ResultBuilder, tone: ToneAnalysis, channel: int, ful
 def _add_readings(
     out: ResultBuilder, found: NoiseAnalysis, capture: Capture, channel: int, settings: NoiseSettings
 ) -> None:
-    unit = capture.unit
-    u_rel = math.hypot(found.u_relative, capture.rig.u_level if capture.rig else 0.0)
+    unit = capture.unit(channel)
+    u_rel = math.hypot(found.u_relative, capture.u_level(channel))
     out.add("noise", channel, found.broadband, unit, found.broadband * u_rel)
     out.add("noise_a", channel, found.a_weighted, unit, found.a_weighted * 1.4 * u_rel)
     out.add("noise_468", channel, found.quasi_peak, unit, found.quasi_peak * math.hypot(0.03, u_rel))
@@ -235,7 +239,8 @@ def _add_readings(
         out.add("snr", channel, 1 / found.broadband, "1", u_rel / found.broadband)
     out.add("dc", channel, found.dc if unit == "V" else found.dc / math.sqrt(2), unit)
     for number, tone in enumerate(found.tones, start=1):
-        out.add(f"idle_tone_{number}", channel, tone.rms, unit, math.hypot(tone.u_rms, tone.rms * u_rel), tone.kinship)
+        out.add(f"idle_tone_{number}", channel, tone.rms, unit, math.hypot(tone.u_rms, tone.rms * u_rel),
+                note=tone.kinship)
         out.add(f"idle_tone_{number}_hz", channel, tone.frequency_hz, "Hz")
 
 
@@ -247,7 +252,7 @@ def _density(found: NoiseAnalysis, capture: Capture, channel: int) -> Trace:
         found.density_hz,
         "Hz",
         curve,
-        f"{capture.unit}/√Hz",
+        f"{capture.unit(channel)}/√Hz",
         None,
         2 * curve * found.u_density,
     )

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from typing import TypeVar
 
@@ -10,8 +10,8 @@ T = TypeVar("T")
 _POOL = ThreadPoolExecutor(max_workers=2, thread_name_prefix="channel")
 
 
-def each_channel(channels: int, analyse: Callable[[int], T]) -> list[T]:
-    """Analyse channels 1 to n; the first error of any of them is raised."""
-    if channels == 1:
-        return [analyse(1)]
-    return list(_POOL.map(analyse, range(1, channels + 1)))
+def each_channel(numbers: Sequence[int], analyse: Callable[[int], T]) -> list[T]:
+    """Analyse channels by their numbers; the first error of any of them is raised."""
+    if len(numbers) == 1:
+        return [analyse(numbers[0])]
+    return list(_POOL.map(analyse, numbers))

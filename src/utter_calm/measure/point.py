@@ -9,9 +9,17 @@ import numpy as np
 from utter_calm.analysis.tone import ToneAnalysis, analyze_tone
 from utter_calm.errors import NoSignal
 from utter_calm.measure.capture import Capture
+from utter_calm.measure.declare import Declared
 from utter_calm.measure.result import FloatArray, Trace
+from utter_calm.quantities import Conditions
 
 ORDERS = (2, 3, 4, 5)
+DISTORTION_TRACES: dict[str, Declared] = {
+    "thd_n": Declared("THD+N", "distortion", "THD+N at each point."),
+    "thd": Declared("THD", "distortion", "THD at each point."),
+    "noise_ratio": Declared("noise", "distortion", "Noise over the fundamental at each point."),
+    "harmonic_#": Declared("harmonic {}", "distortion", "Amplitude of harmonic {} over the fundamental's, at each point."),
+}
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -51,7 +59,7 @@ class Points:
 
 def tone_at(capture: Capture, channel: int, near_hz: float, band: tuple[float, float]) -> ToneAnalysis | None:
     """Measure the tone of one point; None where none stands out of the noise."""
-    samples = capture.channel(channel) * capture.scale
+    samples = capture.signal(channel)
     try:
         return analyze_tone(samples, capture.rate_hz, band_hz=band, near_hz=near_hz)
     except NoSignal:
@@ -76,7 +84,7 @@ def gather(tones: list[tuple[dict[str, float], ToneAnalysis | None]]) -> Points:
 
 
 def distortion_traces(
-    points: Points, x: FloatArray, x_unit: str, channel: int, *, variant: str = "",
+    points: Points, x: FloatArray, x_unit: str, channel: int, *, at: Conditions = (),
     valid: tuple[float, float] | None = None, reason: str = "",
 ) -> list[Trace]:  # fmt: skip
     """Give the traces ``thd_n``, ``thd``, ``noise_ratio`` and ``harmonic_n`` over x, each where it can be told."""
@@ -93,5 +101,5 @@ def distortion_traces(
             own = None if spread is None else spread[seen]
             limits = valid if name in ("thd_n", "thd") else None
             out.append(Trace(name, channel, x[seen], x_unit, values[seen], "1", None, own, limits,
-                             reason if limits else "", variant))  # fmt: skip
+                             reason if limits else "", at))  # fmt: skip
     return out

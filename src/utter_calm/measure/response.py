@@ -12,11 +12,14 @@ from utter_calm.analysis import response as curve
 from utter_calm.analysis.sweep import ORDERS, SweepAnalysis, analyze_sweep
 from utter_calm.errors import InputError, MeasurementError
 from utter_calm.measure.capture import Capture, usable_part
-from utter_calm.measure.definition import Definition
+from utter_calm.measure.declare import Declared, with_roles
 from utter_calm.measure.kind import FloatArray, PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
 from utter_calm.measure.parallel import each_channel
+from utter_calm.measure.pictures import PHASE
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
+from utter_calm.measure.tone_readings import TONE_READINGS
 from utter_calm.quantities import si_text
+from utter_calm.rig import FULL_SCALE
 from utter_calm.signals.sweep import Sweep
 
 _LEAD_S = 0.1
@@ -56,22 +59,22 @@ class ResponseSettings(StepSettings):
         return Sweep(self.start_hz, self.stop_hz, self.duration_s, self.level_v * math.sqrt(2), onset_s=_LEAD_S)
 
 
-_DEFINITIONS = {
-    "gain_at_1khz": Definition("gain at 1 kHz", "db", "Magnitude of the response at 1 kHz."),
-    "deviation_at_20hz": Definition("at 20 Hz", "db", "Response at 20 Hz relative to 1 kHz."),
-    "deviation_at_20khz": Definition("at 20 kHz", "db", "Response at 20 kHz relative to 1 kHz."),
-    "upper_corner": Definition("−3 dB, upper", "si", "First frequency above 1 kHz at which the response is 3 dB below that at "
+_READINGS = {
+    "gain_at_1khz": Declared("gain at 1 kHz", "gain", "Magnitude of the response at 1 kHz.", means="gain"),
+    "deviation_at_20hz": Declared("at 20 Hz", "gain", "Response at 20 Hz relative to 1 kHz."),
+    "deviation_at_20khz": Declared("at 20 kHz", "gain", "Response at 20 kHz relative to 1 kHz."),
+    "upper_corner": Declared("−3 dB, upper", "frequency", "First frequency above 1 kHz at which the response is 3 dB below that at "
                                "1 kHz; interpolated in dB over log frequency.", better="high"),
-    "lower_corner": Definition("−3 dB, lower", "si", "First frequency below 1 kHz, going down, at which the response is 3 dB "
+    "lower_corner": Declared("−3 dB, lower", "frequency", "First frequency below 1 kHz, going down, at which the response is 3 dB "
                                "below that at 1 kHz.", better="low"),
-    "ripple": Definition("ripple", "db", "Highest over lowest response in the ripple band.", better="low"),
-    "channel_difference": Definition("channels differ", "db", "Largest ratio of the channels' responses in the ripple band.",
+    "ripple": Declared("ripple", "gain", "Highest over lowest response in the ripple band.", better="low"),
+    "channel_difference": Declared("channels differ", "gain", "Largest ratio of the channels' responses in the ripple band.",
                                      better="low"),
-    "delay": Definition("delay", "si", "Bulk delay: where the impulse response has its peak. Removed from the phase."),
-    "sweep_start": Definition("sweep start", "si", "Start frequency of the sweep that was found in the stimulus."),
-    "sweep_stop": Definition("sweep stop", "si", "Stop frequency of the sweep that was found in the stimulus."),
-    "sweep_duration": Definition("sweep duration", "si", "Duration of the sweep that was found in the stimulus."),
-    "sweep_growth": Definition("sweep growth", "si", "Time in which the frequency of the sweep grows by the factor e."),
+    "delay": Declared("delay", "time", "Bulk delay: where the impulse response has its peak. Removed from the phase."),
+    "sweep_start": Declared("sweep start", "frequency", "Start frequency of the sweep that was found in the stimulus."),
+    "sweep_stop": Declared("sweep stop", "frequency", "Stop frequency of the sweep that was found in the stimulus."),
+    "sweep_duration": Declared("sweep duration", "time", "Duration of the sweep that was found in the stimulus."),
+    "sweep_growth": Declared("sweep growth", "time", "Time in which the frequency of the sweep grows by the factor e."),
 }  # fmt: skip
 
 
@@ -82,31 +85,30 @@ class Response(SingleStimulus[ResponseSettings]):
     title = "Response"
     question = "Gain and phase from below to far above the audio band"
     settings_type = ResponseSettings
-    definitions = _DEFINITIONS
-    headline = "upper_corner"
-    main_readings = (
-        "upper_corner", "lower_corner", "gain_at_1khz", "deviation_at_20hz", "deviation_at_20khz", "ripple",
-        "channel_difference",
-    )  # fmt: skip
+    readings = with_roles(_READINGS, "upper_corner", "lower_corner", "gain_at_1khz", "deviation_at_20hz", "deviation_at_20khz",
+                          "ripple", "channel_difference")  # fmt: skip
+    traces = {
+        "response": Declared("response", "gain", "Complex gain over frequency, the bulk delay taken out."),
+        "relative": Declared("relative to 1 kHz", "gain", "Magnitude of the response over that at 1 kHz."),
+        "harmonic_#": TONE_READINGS["harmonic_#"],
+    }
     plots = (
-        PlotSpec("response", "Response", ("response",), "frequency in Hz", "gain in dB", detail=1.0),
+        PlotSpec("response", "Response", ("response",), detail=1.0, edges=("ripple_low_hz", "ripple_high_hz")),
         PlotSpec(
             "relative",
             "Response relative to 1 kHz",
             ("relative",),
-            "frequency in Hz",
-            "dB re 1 kHz",
+            y_note="re 1 kHz",
             detail=1.0,
             short="re 1 kHz",
+            edges=("ripple_low_hz", "ripple_high_hz"),
         ),
-        PlotSpec("phase", "Phase", ("response",), "frequency in Hz", "phase in degrees", y="phase"),
+        PlotSpec("phase", "Phase", ("response",), y=PHASE),
         PlotSpec(
             "distortion",
             "Distortion out of the sweep",
             tuple(f"harmonic_{order}" for order in ORDERS),
-            "frequency of the fundamental in Hz",
-            "dB re fundamental",
-            percent=True,
+            x_title="frequency of the fundamental",
             dense=True,
             unwanted=True,
             short="distortion",
@@ -128,42 +130,58 @@ class Response(SingleStimulus[ResponseSettings]):
         low, high = (si_text(f, "Hz", digits=2) for f in (settings.start_hz, settings.stop_hz))
         return f"sweep {low} to {high}"
 
-    def analyze(
+    def prepare(
         self, settings: ResponseSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
-    ) -> Result:
-        """Compute every channel against the known stimulus."""
-        if capture.unit != "V" or not capture.drive_known:
-            raise MeasurementError("The response needs a capture of its own stimulus, in volts.")
+    ) -> Prepared:
+        """Deconvolve every channel against the known stimulus."""
+        if not capture.drive_known or any(capture.unit(n) == FULL_SCALE for n in capture.numbers):
+            raise MeasurementError("The response needs a capture of its own stimulus, in known units.")
         played = self.stimulus(settings)
-        out = ResultBuilder()
         analyses = each_channel(
-            capture.channels,
-            lambda channel: analyze_sweep(
-                capture.channel(channel) * capture.scale, played.volts, settings.sweep, capture.rate_hz
-            ),
+            capture.numbers,
+            lambda channel: analyze_sweep(capture.signal(channel), played.volts, settings.sweep, capture.rate_hz),
         )
-        for channel, found in enumerate(analyses, start=1):
-            _, trust = usable_part(capture, channel)
-            out.trust.extend(t for t in trust if t.code not in ("late_start", "early_end"))
-            u_level = capture.rig.u_level if capture.rig else 0.0
-            u_flat = capture.rig.u_flatness if capture.rig else 0.0
-            add_response(out, found, channel, u_level=u_level)
+        if progress is not None:
+            progress(0.9)
+        trust = tuple(t for n in capture.numbers for t in usable_part(capture, n)[1] if t.code not in ("late_start", "early_end"))
+        return Prepared(capture, dict(zip(capture.numbers, analyses, strict=True)), trust)
+
+    def conclude(
+        self, settings: ResponseSettings, prepared: Prepared, *, progress: Callable[[float], None] | None = None
+    ) -> Result:
+        """Give the curves, and what is read off them."""
+        capture, out = prepared.capture, ResultBuilder(trust=list(prepared.trust))
+        for channel, found in prepared.channels.items():
+            u_level, u_flat = capture.u_level(channel), capture.u_flatness(channel)
+            unit = "1" if capture.unit(channel) == "V" else f"{capture.unit(channel)}/V"
+            add_response(out, found, channel, u_level=u_level, unit=unit)
             ripple = settings.ripple_low_hz, settings.ripple_high_hz
             _add_curve_readings(out, found, channel, ripple, u_level, u_flat)
             if progress is not None:
-                progress(channel / capture.channels)
-        _add_channel_difference(out, analyses, settings)
+                progress(channel / capture.count)
+        _add_channel_difference(out, list(prepared.channels.values()), settings)
         return out.build()
 
 
-def add_response(out: ResultBuilder, found: SweepAnalysis, channel: int, *, u_level: float = 0.0) -> None:
+@dataclass(frozen=True, slots=True, eq=False)
+class Prepared:
+    """A capture with every channel deconvolved."""
+
+    capture: Capture
+    channels: dict[int, SweepAnalysis]
+    trust: tuple[Trust, ...]
+
+
+def add_response(
+    out: ResultBuilder, found: SweepAnalysis, channel: int, *, u_level: float = 0.0, unit: str = "1"
+) -> None:
     """Add the traces ``response`` and ``harmonic_n`` and the reading ``delay``."""
     magnitude = np.abs(found.gain)
     spread = 2 * np.hypot(found.u_gain, magnitude * u_level)
     reason = "the sweep does not reach there"
     out.traces.append(
         Trace(
-            "response", channel, found.frequency_hz, "Hz", magnitude, "1", np.unwrap(np.angle(found.gain)), spread,
+            "response", channel, found.frequency_hz, "Hz", magnitude, unit, np.unwrap(np.angle(found.gain)), spread,
             found.valid_hz, reason,
         )
     )  # fmt: skip

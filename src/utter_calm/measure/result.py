@@ -8,6 +8,8 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 import numpy.typing as npt
 
+from utter_calm.quantities import Conditions, values_text
+
 FloatArray = npt.NDArray[np.float64]
 
 
@@ -31,9 +33,11 @@ class Reading:
         What the rig alone gives for the same reading; None when unknown.
     phase_rad
         For harmonics.
-    variant
-        What sets it apart from other readings of this name in the same take, as in ``"8 Ω, 24 V"``; or a word on it, as the
-        kinship of an idle tone. Empty when there is nothing to say.
+    at
+        Coordinates: what sets it apart from other readings of this name in the same take, as (factor, value) pairs such as
+        ``("load", Measured(8.0, "ohm"))``; empty when it is the only one.
+    note
+        A word on it, as the kinship of an idle tone.
     """
 
     name: str
@@ -43,7 +47,18 @@ class Reading:
     uncertainty: float | None = None
     floor: float | None = None
     phase_rad: float | None = None
-    variant: str = ""
+    at: Conditions = ()
+    note: str = ""
+
+    @property
+    def label(self) -> str:
+        """Coordinates and note in words; empty where there are none."""
+        return ", ".join(t for t in (values_text(self.at), self.note) if t)
+
+    @property
+    def identity(self) -> tuple[str, int, Conditions]:
+        """What it is found by in another take."""
+        return self.name, self.channel, self.at
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -57,7 +72,7 @@ class Trace:
     channel
         From 1.
     x, x_unit
-        (n,) rising, and its unit.
+        (n,) rising (equal neighbours are let through), and its unit.
     magnitude, y_unit
         (n,) real values (magnitudes where there is a phase), and their unit.
     phase_rad
@@ -68,8 +83,13 @@ class Trace:
         Range of x in which the curve holds; outside it is drawn faded.
     invalid_reason
         Why not beyond.
-    variant
-        What sets it apart from other traces of this name in the same take, as in ``"1.00 V"``; empty when it is the only one.
+    at
+        Coordinates, as those of a reading.
+
+    Raises
+    ------
+    ValueError
+        Arrays of different length, or an x that falls.
     """
 
     name: str
@@ -82,7 +102,17 @@ class Trace:
     uncertainty: FloatArray | None = None
     valid: tuple[float, float] | None = None
     invalid_reason: str = ""
-    variant: str = ""
+    at: Conditions = ()
+
+    @property
+    def label(self) -> str:
+        """Coordinates in words; empty where there are none."""
+        return values_text(self.at)
+
+    @property
+    def identity(self) -> tuple[str, int, Conditions]:
+        """What it is found by in another take."""
+        return self.name, self.channel, self.at
 
     def __post_init__(self) -> None:
         for name in ("x", "magnitude", "phase_rad", "uncertainty"):
@@ -94,6 +124,61 @@ class Trace:
                 raise ValueError(f"trace {self.name}: {name} has shape {own.shape}, x has {len(self.x)} values")
             own.setflags(write=False)
             object.__setattr__(self, name, own)
+        if not (np.diff(self.x) >= 0).all():
+            raise ValueError(f"trace {self.name}: its x does not rise")
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Surface:
+    """Values over two axes: decay over frequency and time, level over frequency and angle.
+
+    Parameters
+    ----------
+    name, channel
+        As those of a trace.
+    x, x_unit, y, y_unit
+        (n,) and (m,), each rising, with their units.
+    values, unit
+        (m, n): ``values[i, j]`` stands at ``y[i]`` and ``x[j]``; NaN where nothing is known.
+    at
+        Coordinates, as those of a reading.
+
+    Raises
+    ------
+    ValueError
+        Shapes that do not fit, or an axis that does not rise.
+    """
+
+    name: str
+    channel: int
+    x: FloatArray
+    x_unit: str
+    y: FloatArray
+    y_unit: str
+    values: FloatArray
+    unit: str
+    at: Conditions = ()
+
+    def __post_init__(self) -> None:
+        own = {name: np.array(getattr(self, name), dtype=np.float64) for name in ("x", "y", "values")}
+        if own["x"].ndim != 1 or own["y"].ndim != 1 or own["values"].shape != (len(own["y"]), len(own["x"])):
+            raise ValueError(
+                f"surface {self.name}: values have shape {own['values'].shape}, axes {own['y'].shape} and {own['x'].shape}"
+            )
+        for name in ("x", "y"):
+            if not (np.isfinite(own[name]).all() and (np.diff(own[name]) > 0).all()):
+                raise ValueError(f"surface {self.name}: its {name} does not rise")
+        for name, array in own.items():
+            array.setflags(write=False)
+            object.__setattr__(self, name, array)
+
+    def along_x(self, y: float) -> FloatArray:
+        """(n,) the slice at the row nearest to y."""
+        return np.asarray(self.values[int(np.argmin(np.abs(self.y - y)))])
+
+    def along_y(self, x: float) -> FloatArray:
+        """(m,) the slice at the column nearest to x."""
+        return np.asarray(self.values[:, int(np.argmin(np.abs(self.x - x)))])
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,6 +207,7 @@ class Result:
     readings: tuple[Reading, ...] = ()
     traces: tuple[Trace, ...] = ()
     trust: tuple[Trust, ...] = ()
+    surfaces: tuple[Surface, ...] = ()
 
     def reading(self, name: str, channel: int = 1) -> Reading | None:
         """Find a reading by name; one that belongs to all channels fits every channel."""
@@ -130,10 +216,10 @@ class Result:
                 return reading
         return None
 
-    def trace(self, name: str, channel: int = 1, variant: str | None = None) -> Trace | None:
-        """Find a trace by name; without a variant the first."""
+    def trace(self, name: str, channel: int = 1, at: Conditions | None = None) -> Trace | None:
+        """Find a trace by name; without coordinates the first."""
         for trace in self.traces:
-            if trace.name == name and trace.channel == channel and variant in (None, trace.variant):
+            if trace.name == name and trace.channel == channel and at in (None, trace.at):
                 return trace
         return None
 
@@ -142,8 +228,8 @@ class Result:
 
         ``floored`` tells for the name of a reading whether the rig alone sets a floor to it.
         """
-        known = {(r.name, r.channel, r.variant): r.value for r in floor.readings if floored(r.name)}
-        readings = tuple(replace(r, floor=known.get((r.name, r.channel, r.variant))) for r in self.readings)
+        known = {r.identity: r.value for r in floor.readings if floored(r.name)}
+        readings = tuple(replace(r, floor=known.get(r.identity)) for r in self.readings)
         return replace(self, readings=readings)
 
 
@@ -154,14 +240,23 @@ class ResultBuilder:
     readings: list[Reading] = field(default_factory=list)
     traces: list[Trace] = field(default_factory=list)
     trust: list[Trust] = field(default_factory=list)
+    surfaces: list[Surface] = field(default_factory=list)
 
-    def add(self, name: str, channel: int, value: float, unit: str, u: float | None = None, variant: str = "") -> None:
+    def add(
+        self, name: str, channel: int, value: float, unit: str, u: float | None = None, at: Conditions = (), note: str = ""
+    ) -> None:
         """Add a reading; ``u`` is its standard uncertainty. A value that is not finite is left out."""
         if np.isfinite(value):
-            self.readings.append(
-                Reading(name, channel, float(value), unit, None if u is None else 2 * float(u), variant=variant)
-            )
+            spread = None if u is None else 2 * float(u)
+            self.readings.append(Reading(name, channel, float(value), unit, spread, at=at, note=note))
+
+    def take_in(self, other: ResultBuilder) -> None:
+        """Add all that another builder has collected."""
+        self.readings += other.readings
+        self.traces += other.traces
+        self.trust += other.trust
+        self.surfaces += other.surfaces
 
     def build(self) -> Result:
         """Give the result."""
-        return Result(tuple(self.readings), tuple(self.traces), tuple(dict.fromkeys(self.trust)))
+        return Result(tuple(self.readings), tuple(self.traces), tuple(dict.fromkeys(self.trust)), tuple(self.surfaces))

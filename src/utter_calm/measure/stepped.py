@@ -36,14 +36,14 @@ class SteppedTone:
         Gives the capture of the recorded stretch; its part, and any made by :meth:`more`, has the tag ``measured``.
         """
         self._point += 1
-        change = self._change(frequency_hz, level_v)
+        glide: tuple[float, float] | None = (frequency_hz, level_v)
         least = max(_SETTLE_CYCLES / frequency_hz, _LEAST_SETTLE_S)
         length, spent = least, 0.0
         history: list[_Heard] = []
         while spent < max(_MOST_SETTLE_S, 4 * least) and not _has_settled(history):
             frames = round(length * self._rate)
-            heard = yield self._passage(np.concatenate([change, self._tone(frames)]), 0, tags)
-            change = np.empty(0)
+            heard = yield self._passage(frames, 0, tags, glide or (frequency_hz, level_v), glide=glide is not None)
+            glide = None
             history.append(_listen(heard.samples[-frames:], frequency_hz / self._rate))
             spent += length
             length *= _GROWTH if spent > 2.5 * least else 1.0
@@ -52,15 +52,24 @@ class SteppedTone:
     def more(self, record_s: float, **tags: float) -> ToneSteps:
         """Record another stretch of whole cycles at the same point."""
         cycles = max(3, math.ceil(record_s * self._frequency))
-        return (yield self._passage(self._tone(round(cycles / self._frequency * self._rate)), 1, tags))
+        frames = round(cycles / self._frequency * self._rate)
+        return (yield self._passage(frames, 1, tags, (self._frequency, self._level), glide=False))
 
     def end(self) -> Passage:
         """Fall silent."""
-        return Passage(self._change(self._frequency, 0.0), {"measured": 0.0})
+        return Passage(lambda: self._change(self._frequency, 0.0), {"measured": 0.0})
 
-    def _passage(self, volts: FloatArray, measured: int, tags: dict[str, float]) -> Passage:
-        named = {"frequency_hz": self._frequency, "level_v": self._level, "point": float(self._point)}
-        return Passage(volts, {**named, "measured": float(measured), **tags})
+    def _passage(
+        self, frames: int, measured: int, tags: dict[str, float], place: tuple[float, float], *, glide: bool
+    ) -> Passage:
+        """Make a passage whose samples are computed when they are played: until then the tone before may be held on."""
+
+        def volts() -> FloatArray:
+            change = self._change(*place) if glide else np.empty(0)
+            return np.concatenate([change, self._tone(frames)])
+
+        named = {"frequency_hz": place[0], "level_v": place[1], "point": float(self._point)}
+        return Passage(volts, {**named, "measured": float(measured), **tags}, hold=self._tone)
 
     def _change(self, frequency_hz: float, level_v: float) -> FloatArray:
         """Glide to another frequency and level, both smoothly and with the phase unbroken.

@@ -7,42 +7,49 @@ import math
 from utter_calm.analysis.tone import ToneAnalysis
 from utter_calm.analysis.weighting import a_weighting, quasi_peak_468
 from utter_calm.measure.capture import Capture
-from utter_calm.measure.definition import Definition
+from utter_calm.measure.declare import Declared
 from utter_calm.measure.result import Reading, ResultBuilder
 from utter_calm.quantities import effective_bits, power_w
 
-TONE_DEFINITIONS: dict[str, Definition] = {
-    "level": Definition("level", "volts", "R.m.s. of the fundamental at the unit's output, by a least-squares sine fit on the "
+TONE_READINGS: dict[str, Declared] = {
+    "level": Declared("level", "level", "R.m.s. of the fundamental at the unit's output, by a least-squares sine fit on the "
                         "raw record (IEEE 1057). Without known volts: FS, where a full-scale sine is 1 (AES17)."),
-    "power": Definition("power", "si", "Level squared over the load's resistance."),
-    "gain": Definition("gain", "db", "Level at the unit's output over level at the rig's output."),
-    "fundamental_frequency": Definition("frequency", "si", "Frequency of the fundamental, by the four-parameter sine fit "
-                                        "(IEEE 1057)."),
-    "thd": Definition("THD", "percent", "Root-sum-square of harmonics 2 to 10 that lie in the band, over the fundamental "
+    "power": Declared("power", "power", "Level squared over the load's resistance."),
+    "gain": Declared("gain", "gain", "Level at the unit's output over level at the rig's output.", means="gain"),
+    "fundamental_frequency": Declared("frequency", "frequency", "Frequency of the fundamental, by the four-parameter sine fit "
+                                      "(IEEE 1057).", digits=8),
+    "thd": Declared("THD", "distortion", "Root-sum-square of harmonics 2 to 10 that lie in the band, over the fundamental "
                       "(IEEE 1241).", better="low", floored=True),
-    "thd_n": Definition("THD+N", "percent", "All that lies in the band but the fundamental and DC, over the fundamental; never "
+    "thd_n": Declared("THD+N", "distortion", "All that lies in the band but the fundamental and DC, over the fundamental; never "
                         "below THD. The band is a brick wall. (Over the total, as AES17 has it, 10 % would "
                         "read 9.95 %.)", better="low", floored=True),
-    "sinad": Definition("SINAD", "db", "Inverse of THD+N.", better="high"),
-    "enob": Definition("effective bits", "si", "(SINAD in dB − 1.76) / 6.02 (IEEE 1241), in the measuring band; the tone is "
+    "sinad": Declared("SINAD", "gain", "Inverse of THD+N.", better="high"),
+    "enob": Declared("effective bits", "bits", "(SINAD in dB − 1.76) / 6.02 (IEEE 1241), in the measuring band; the tone is "
                        "taken as full scale.", better="high"),
-    "noise": Definition("noise", "volts", "R.m.s. of what remains in the band without fundamental, harmonics "
+    "noise": Declared("noise", "small_level", "R.m.s. of what remains in the band without fundamental, harmonics "
                         "2 to 10 and DC; in a noise step, of all that lies in the band but DC.", better="low", floored=True),
-    "snr": Definition("SNR", "db", "Level over noise: harmonics do not count, the band is that of the noise.", better="high"),
-    "noise_a": Definition("noise, A-weighted", "volts", "R.m.s. of the noise in the band through A-weighting (IEC 61672-1), "
+    "snr": Declared("SNR", "gain", "Level over noise: harmonics do not count, the band is that of the noise.", better="high"),
+    "noise_a": Declared("noise, A-weighted", "small_level", "R.m.s. of the noise in the band through A-weighting (IEC 61672-1), "
                           "applied to its spectrum.", better="low", floored=True),
-    "noise_468": Definition("noise, 468", "volts", "Quasi-peak of the noise in the band through the weighting of ITU-R BS.468; "
+    "noise_468": Declared("noise, 468", "small_level", "Quasi-peak of the noise in the band through the weighting of ITU-R BS.468; "
                             "the detector reads the r.m.s. of a steady sine.", better="low", floored=True),
-    "dc": Definition("DC", "si", "Constant part of the record. In volts instantaneous; without known volts as a part of digital "
+    "dc": Declared("DC", "voltage", "Constant part of the record. In volts instantaneous; without known volts as a part of digital "
                      "full scale."),
-    "headroom": Definition("input headroom", "db", "Digital full scale of the input over the highest sample.", better="high"),
-    "mains_frequency": Definition("mains", "si", "Mains frequency whose multiples hold the most power: looked for about 50 Hz "
+    "headroom": Declared("input headroom", "gain", "Digital full scale of the input over the highest sample.", better="high",
+                         means="input headroom"),
+    "mains_frequency": Declared("mains", "frequency", "Mains frequency whose multiples hold the most power: looked for about 50 Hz "
                                   "and about 60 Hz, not assumed."),
-    "harmonic_#": Definition("harmonic {}", "percent", "Amplitude of harmonic {} over the fundamental's; its phase is that in "
+    "harmonic_#": Declared("harmonic {}", "distortion", "Amplitude of harmonic {} over the fundamental's; its phase is that in "
                              "x = A1 sin(t) + Ak sin(k t + phase).", better="low", floored=True),
-    "mains_#": Definition("mains × {}", "volts", "R.m.s. of the mains component at {} times the mains frequency.",
+    "mains_#": Declared("mains × {}", "small_level", "R.m.s. of the mains component at {} times the mains frequency.",
                           better="low", floored=True),
 }  # fmt: skip
+
+
+TONE_TRACES: dict[str, Declared] = {
+    "spectrum": Declared("spectrum", "small_level", "R.m.s. of each line of the spectrum."),
+    "waveform": Declared("waveform", "voltage", "Instantaneous values of a few periods."),
+}
 
 
 def add_tone_readings(
@@ -52,14 +59,13 @@ def add_tone_readings(
 
     ``quasi_peak`` adds ``noise_468``, which needs a pass over every sample.
     """
-    u_rel = capture.rig.u_level if capture.rig else 0.0
-    unit = capture.unit
+    u_rel, unit = capture.u_level(channel), capture.unit(channel)
     out.add("fundamental_frequency", channel, tone.frequency_hz, "Hz", tone.u_frequency_hz)
     u_level = math.hypot(tone.u_level, tone.level * u_rel)
     out.add("level", channel, tone.level, unit, u_level)
     if capture.load_ohm is not None and unit == "V":
         power = power_w(tone.level, capture.load_ohm)
-        u_load = capture.rig.u_load if capture.rig else 0.0
+        u_load = capture.u_load
         out.add("power", channel, power, "W", power * math.hypot(2 * u_level / tone.level, u_load))
     if tone.thd is not None:
         out.add("thd", channel, tone.thd, "1", tone.u_thd)
@@ -79,7 +85,7 @@ def add_tone_readings(
     # a constant has no r.m.s. of a sine: in volts it is instantaneous, without volts it is a part of full scale
     dc_scale = 1.0 if unit == "V" else 1 / math.sqrt(2)
     out.add("dc", channel, tone.dc * dc_scale, unit, tone.u_dc * dc_scale)
-    out.add("headroom", channel, capture.scale / tone.peak, "1")
+    out.add("headroom", channel, capture.scale(channel) / tone.peak, "1")
     for harmonic in tone.harmonics:
         out.readings.append(
             Reading(

@@ -10,9 +10,11 @@ import numpy as np
 
 from utter_calm.analysis.wiring import WiringAnalysis, analyze_wiring
 from utter_calm.measure.capture import FloatArray
+from utter_calm.measure.kind import Passage
+from utter_calm.measure.player import Player
 from utter_calm.quantities import amplitude_to_db, si_text
 from utter_calm.quantities.text import fixed
-from utter_calm.rig import Device, RigProfile, StreamSettings, play
+from utter_calm.rig import Device, Rig
 from utter_calm.signals.ramp import with_ramps
 
 _RATE_HZ = 48_000
@@ -57,7 +59,7 @@ def _phase(index: int) -> float:
 
 
 def check_wiring(
-    device: Device, rig: RigProfile, *, level_v: float, nominal_gain: float, hum_limit_v: float = 0.01, gain_matters: bool = True,
+    device: Device, rig: Rig, *, level_v: float, nominal_gain: float, hum_limit_v: float = 0.01, gain_matters: bool = True,
     cancel: threading.Event | None = None,
 ) -> list[Finding]:  # fmt: skip
     """Play the probe and say what is wrong; an empty list when nothing is.
@@ -78,18 +80,18 @@ def check_wiring(
     MeasurementError
         Cancelled, or the device is gone.
     """
-    volts = probe_volts(min(level_v, rig.ceiling_v / 3))
-    stream = device.open(StreamSettings(_RATE_HZ, 4_096))
+    if len(rig.drives) < 2 or device.info.inputs < 2:
+        return []  # the probe tells two channels apart; fewer leads are checked by the first take itself
+    level_v = min(level_v, rig.ceiling_v / 3)
+    player = Player(device, rig, _RATE_HZ, block_frames=4_096, probe_v=level_v)
     try:
-        recording = play(
-            stream, volts / rig.output_peak_v, limit=rig.ceiling_v / rig.output_full_scale_v, cancel=cancel
-        )
+        recording = player.play(Passage(probe_volts(level_v), {}), cancel)
     finally:
-        stream.close()
+        player.close()
     start = round((_SETTLE_S - 0.01) * _RATE_HZ)
-    heard = recording.samples[start : start + round(_LISTEN_S * _RATE_HZ)] * rig.input_peak_v
+    heard = np.stack([recording.signal(n) for n in (1, 2)], axis=1)[start : start + round(_LISTEN_S * _RATE_HZ)]
     phase = tuple(np.array([_phase(k) for k in range(len(t))]) + 2 * np.pi * t * start / _RATE_HZ for t in _TONES_HZ)
-    amplitude = min(level_v, rig.ceiling_v / 3) * math.sqrt(2 / len(_TONES_HZ[0]))
+    amplitude = level_v * math.sqrt(2 / len(_TONES_HZ[0]))
     found = analyze_wiring(heard, _RATE_HZ, _TONES_HZ, amplitude, phase)
     clipped = any(recording.overload) or float(np.max(np.abs(recording.samples), initial=0.0)) > _FULL
     return judge_wiring(found, nominal_gain, hum_limit_v=hum_limit_v, gain_matters=gain_matters, clipped=clipped)

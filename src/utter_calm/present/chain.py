@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from utter_calm.errors import UtterCalmError
+from utter_calm.job.document import LOAD, Cell, Plan, Step, Unit
 from utter_calm.job.job import Job
-from utter_calm.job.model import LOAD, Plan, Setup, Step
 from utter_calm.job.take import FLOOR, TakeSummary
-from utter_calm.present.values import condition_text
-from utter_calm.quantities import amplitude_to_db, si_text
+from utter_calm.quantities import NONE, Value, amplitude_to_db, number_of, si_text, value_text
 from utter_calm.quantities.text import fixed
+from utter_calm.rig import Channel
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,8 +41,8 @@ class LinkView:
 
 
 def chain_view(
-    plan: Plan, step: Step | None, standing_load: str | None, shown: TakeSummary | None, *, simulated: bool,
-    standing_unit: str | None = None, next_load: str | None = None,
+    plan: Plan, unit: Unit, step: Step | None, standing_load: Value | None, shown: TakeSummary | None, *, simulated: bool,
+    standing_unit: Value | None = None, next_load: Value | None = None,
 ) -> tuple[LinkView, ...]:  # fmt: skip
     """Look at the chain as it stands now.
 
@@ -59,26 +59,26 @@ def chain_view(
     next_load
         The load under which the step would be taken; the one that is switched on when left out.
     """
-    rig, unit = plan.rig, plan.unit
+    rig = plan.rig
     signal_main, signal_sub, signal_badge = _signal(step, level_of(plan, step), shown)
-    load_text = "no load" if standing_load in (None, "none") else condition_text(str(standing_load))
+    load_text = "no load" if standing_load in (None, NONE) else value_text(standing_load)
     was = shown.setup.value(LOAD) if shown is not None and shown.role != FLOOR else None
     level = level_of(plan, step)
-    too_high = level is not None and level > min(rig.ceiling_v, rig.output_full_scale_v)
+    too_high = level is not None and level > rig.highest_v
     return (
         LinkView("signal", "signal", signal_main, signal_sub, signal_badge,
                  "above the ceiling: will not be played" if too_high else ""),
-        LinkView("output", "output", "1 + 2", f"ceiling {si_text(rig.ceiling_v, 'V', digits=3)}", simulated=simulated),
+        LinkView("output", "output", _numbers(rig.outputs), f"ceiling {si_text(rig.ceiling_v, 'V', digits=3)}", simulated=simulated),
         LinkView("unit", "unit", unit.title, unit.settings or "settings not noted",
                  f"on the bench: {standing_unit}" if standing_unit not in (None, unit.stand_in or unit.title) else
                  f"was {shown.unit_title}" if shown and shown.role != FLOOR and shown.unit_title != unit.title else ""),
         LinkView("load", "load", load_text, f"up to {rig.load_power_w:g} W",
-                 f"was {condition_text(was)}" if was and was != standing_load else "",
+                 f"was {value_text(was)}" if was and was != standing_load else "",
                  "" if step is not None and step.measure.limits_itself else
                  _load_warning(level, unit.nominal_gain, next_load or standing_load, rig.load_power_w)),
         LinkView("pickup", "pickup", "direct" if rig.pickup_ratio == 1 else f"divider by {rig.pickup_ratio:g}",
                  f"± {fixed(200 * rig.u_level, 2)} % (k = 2)", _rig_badge(shown, rig.pickup_ratio)),
-        LinkView("input", "input", "1 + 2", f"full scale {si_text(rig.input_full_scale_v, 'V', digits=3)}", simulated=simulated),
+        LinkView("input", "input", _numbers(rig.inputs), f"full scale {si_text(rig.input_full_scale_v, 'V', digits=3)}", simulated=simulated),
     )  # fmt: skip
 
 
@@ -109,9 +109,9 @@ def _signal(step: Step | None, level: float | None, shown: TakeSummary | None) -
     return main, text, badge
 
 
-def _load_warning(level: float | None, gain: float, load: str | None, limit_w: float) -> str:
+def _load_warning(level: float | None, gain: float, load: Value | None, limit_w: float) -> str:
     """Say it beforehand when the load would get more than it can take."""
-    ohm = Setup(((LOAD, load),)).load_ohm if load else None
+    ohm = number_of(load, "ohm")
     if not level or not ohm:
         return ""
     watts = (level * gain) ** 2 / ohm
@@ -119,7 +119,7 @@ def _load_warning(level: float | None, gain: float, load: str | None, limit_w: f
 
 
 def _rig_badge(shown: TakeSummary | None, ratio: float) -> str:
-    if shown is None or shown.rig.pickup_ratio == ratio:
+    if shown is None or shown.rig is None or shown.rig.pickup_ratio == ratio:
         return ""
     return f"was by {shown.rig.pickup_ratio:g}"
 
@@ -132,25 +132,40 @@ class LevelView:
     beside: str
 
 
-def level_view(job: Job, plan: Plan, step: Step | None, load: str | None, level_v: float | None = None) -> LevelView:
+def level_view(job: Job, unit: Unit, step: Step | None, load: Value | None, level_v: float | None = None) -> LevelView:
     """Give the level at the unit's output, as watts where there is a load, and at the rig's output."""
+    plan = job.document.plan(unit.plan)
     level = level_of(plan, step) if level_v is None else level_v
     if not level:
         return LevelView("no signal", "")
     if step is not None and step.measure.limits_itself:
         return LevelView(f"up to {si_text(level, 'V', digits=3)} out", "rises from below and stops by itself")
-    gain, known = plan.unit.nominal_gain, "by its data sheet"
-    steps = {s.id for s in plan.steps}
-    for take in reversed(job.takes):
-        found = take.reading("gain") or take.reading("gain_at_1khz")
-        if take.step in steps and take.role != FLOOR and found is not None:
-            gain, known = found.value, "as measured"
-            break
+    gain, known = _gain(job, unit, plan)
     volts = level * gain
-    setup = Setup(((LOAD, load),)) if load else Setup()
+    ohm = number_of(load, "ohm")
     at_unit = str(si_text(volts, "V", digits=3))
     beside = f"{si_text(level, 'V', digits=3)} out, gain {fixed(amplitude_to_db(gain), 1)} dB {known}"
-    if setup.load_ohm:
-        watts = si_text(volts * volts / setup.load_ohm, "W", digits=3)
-        return LevelView(f"{watts} into {condition_text(str(load))}", f"{at_unit} · {beside}")
+    if ohm:
+        watts = si_text(volts * volts / ohm, "W", digits=3)
+        return LevelView(f"{watts} into {value_text(load or NONE)}", f"{at_unit} · {beside}")
     return LevelView(at_unit, beside)
+
+
+def _numbers(channels: tuple[Channel, ...]) -> str:
+    """Which channels: ``1 + 2``, or how many of them."""
+    if len(channels) > 4:
+        return f"{len(channels)} channels"
+    return " + ".join(c.name or str(c.number) for c in channels) or "none"
+
+
+def _gain(job: Job, unit: Unit, plan: Plan) -> tuple[float, str]:
+    """Gain of a unit and how it is known: as measured by the newest take that tells it, else by its data sheet."""
+    for step in plan.steps:
+        kind = step.measure
+        names = [n for n, d in kind.readings.items() if d.means == "gain"]
+        for setup in plan.setups_of(step):
+            take = job.current(Cell(unit.id, step.id, setup))
+            found = next((r for n in names for r in [take.reading(n)] if r is not None and not r.at), None) if take else None
+            if found is not None:
+                return found.value, "as measured"
+    return unit.nominal_gain, "by its data sheet"

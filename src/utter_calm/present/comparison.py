@@ -7,12 +7,12 @@ from dataclasses import dataclass
 
 from utter_calm.job.compare import compare
 from utter_calm.job.compare_readings import CurvePair, ReadingPair
-from utter_calm.job.take import TakeSummary
-from utter_calm.measure.kinds import definition, kind_of
-from utter_calm.present.plot import trace_words
-from utter_calm.present.values import value_text
+from utter_calm.job.facts import Facts
+from utter_calm.measure.kinds import declared, kind_of
+from utter_calm.present.picture.compose import trace_words
+from utter_calm.present.values import reading_text
 from utter_calm.present.words import label
-from utter_calm.quantities import amplitude_to_db, si_text
+from utter_calm.quantities import Scale, amplitude_to_db, si_text
 from utter_calm.quantities.text import fixed
 
 
@@ -39,37 +39,38 @@ class ComparisonView:
 
 
 def comparison_view(
-    takes: tuple[TakeSummary, TakeSummary], readings: Sequence[ReadingPair], curves: Sequence[CurvePair]
+    takes: tuple[Facts, Facts], readings: Sequence[ReadingPair], curves: Sequence[CurvePair]
 ) -> ComparisonView:
     """Put pairs into words."""
     known = compare(takes)
-    titles = tuple(label(known, index, takes[0].kind) or f"take {takes[index].id}" for index in range(2))
+    titles = tuple(label(known, index, takes[0].kind) or takes[index].name for index in range(2))
     main = kind_of(takes[0].kind).main_readings
     order = sorted(readings, key=lambda p: main.index(p.first.name) if p.first.name in main else len(main))
     sentences = tuple(curve_sentence(pair, titles) for pair in curves if pair.name in _main_traces(takes[0].kind))
-    return ComparisonView((titles[0], titles[1]), tuple(_row(pair) for pair in order), sentences)
+    return ComparisonView((titles[0], titles[1]), tuple(_row(pair, takes[0].kind) for pair in order), sentences)
 
 
 def _main_traces(kind: str) -> set[str]:
     return {plot.traces[0] for plot in kind_of(kind).plots if plot.traces and not plot.dense}
 
 
-def _row(pair: ReadingPair) -> ComparisonRow:
+def _row(pair: ReadingPair, kind: str) -> ComparisonRow:
     one, two = pair.first, pair.second
     channel = f", ch {one.channel}" if one.channel else ""
-    variant = f", {one.variant}" if one.variant else ""
+    known, label_text = declared(one.name, kind), one.label
+    variant = f", {label_text}" if label_text else ""
+    has_level = any(v.scale is Scale.DECIBELS for v in known.what(one.unit).views)
     decibels = percent = ""
     if pair.ratio is not None:
-        decibels = f"{fixed(amplitude_to_db(pair.ratio), 4)} dB" if one.unit in ("1", "V", "FS") else ""
+        decibels = f"{fixed(amplitude_to_db(pair.ratio), 4)} dB" if has_level else ""
         percent = f"{fixed(100 * (pair.ratio - 1), 4)} %"
     real = {True: "yes", False: "no", None: "unknown"}[pair.real]
     spread = ""
     if pair.spread is not None and one.value:
         spread = f"± {100 * pair.spread.deviation / abs(one.value):.2g} % in {pair.spread.count}"
     return ComparisonRow(
-        f"{definition(one.name).title}{variant}{channel}",
-        str(value_text(one.name, one.value, one.unit, one.uncertainty)),
-        str(value_text(two.name, two.value, two.unit, two.uncertainty)),
+        f"{known.title}{variant}{channel}",
+        str(reading_text(one, kind)), str(reading_text(two, kind)),
         decibels, percent, real, spread,
     )  # fmt: skip
 

@@ -69,3 +69,23 @@ DARK = Palette(
 
 DASHES: tuple[tuple[float, ...], ...] = ((), (6, 3), (2, 2), (8, 3, 2, 3))
 """Dash patterns of channels 1, 2, 3 and 4, in pen widths; the first is a full line."""
+
+_RAMPS = {
+    "light": ((0xF3, 0xEF, 0xE7), (0xB9, 0xD3, 0xCF), (0x5E, 0x9C, 0xA0), (0x1F, 0x5F, 0x66), (0x0B, 0x2A, 0x33)),
+    "dark": ((0x22, 0x25, 0x27), (0x1F, 0x4E, 0x55), (0x3B, 0x86, 0x8C), (0x8F, 0xC9, 0xC6), (0xEF, 0xF3, 0xE6)),
+}
+"""Surfaces: one hue family, evenly rising in lightness against the ground, so that every eye reads the same order."""
+
+
+def ramp(theme: str) -> tuple[tuple[int, int, int], ...]:
+    """(256,) colours (red, green, blue) of a theme's surfaces, from the ground to the strongest."""
+    stops = _RAMPS[theme]
+    out = []
+    for index in range(256):
+        place = index / 255 * (len(stops) - 1)
+        low = min(int(place), len(stops) - 2)
+        part = place - low
+        pairs = zip(stops[low], stops[low + 1], strict=True)
+        red, green, blue = (round(a + (b - a) * part) for a, b in pairs)
+        out.append((red, green, blue))
+    return tuple(out)

@@ -7,48 +7,47 @@ from collections.abc import Sequence
 import msgspec
 
 from utter_calm.errors import UtterCalmError
-from utter_calm.job.compare import Comparison, compare
-from utter_calm.job.take import FLOOR, TakeSummary
+from utter_calm.job.compare import NOTHING, SETTING, Comparison, compare
+from utter_calm.job.facts import Facts
+from utter_calm.job.take import AGAIN, DEDUCED, FLOOR, PLAYED, TakeSummary
 from utter_calm.measure.kind import setting_fields
 from utter_calm.measure.kinds import kind_of
-from utter_calm.present.values import condition_text
-from utter_calm.quantities import si_text
+from utter_calm.quantities import Measured, Value, conditions_text, si_text, value_text
 
 
-def fact_text(name: str, value: str, kind: str) -> str:
+def fact_text(name: str, value: Value, kind: str) -> str:
     """Put one (factor, value) pair into words."""
     if name == "unit":
-        return value
-    if not name.startswith("setting:"):
-        return f"{name} {condition_text(value)}" if name != "load" else f"into {condition_text(value)}"
-    field = {f.name: f for f in setting_fields(kind_of(kind).settings_type)}.get(name.removeprefix("setting:"))
-    if field is None or value == "–":
+        return str(value)
+    if not name.startswith(SETTING):
+        return f"{name} {value_text(value)}" if name != "load" else f"into {value_text(value)}"
+    field = {f.name: f for f in setting_fields(kind_of(kind).settings_type)}.get(name.removeprefix(SETTING))
+    if field is None or value in (NOTHING, ""):
         return ""
-    if field.choices and value not in ("yes", "no"):
-        return value
-    if field.is_text:
-        return f"{field.label.lower()} {condition_text(value)}" if value else ""
-    return f"{field.label.lower()} {si_text(float(value), field.unit)}"
+    if field.choices:
+        words = field.words(str(value))
+        return f"{field.label.lower()}: {words}" if words in ("yes", "no") else words
+    return f"{field.label.lower()} {value_text(value)}"
 
 
 def label(comparison: Comparison, index: int, kind: str) -> str:
-    """Name one take among several by what sets it apart; empty when nothing does."""
+    """Name one result among several by what sets it apart; empty when nothing does."""
     parts = []
     for name, values in comparison.differs:
-        # a value with a number says by itself what it is; "boost" does not
-        bare = not name.startswith("setting:") and values[index][:1].isdigit()
-        text = condition_text(values[index]) if bare else fact_text(name, values[index], kind)
+        # a number says by itself what it is; "boost" does not
+        bare = not name.startswith(SETTING) and isinstance(values[index], Measured)
+        text = value_text(values[index]) if bare else fact_text(name, values[index], kind)
         parts.append(text.removeprefix("into "))
     return ", ".join(p for p in parts if p)
 
 
-def title_lines(takes: Sequence[TakeSummary]) -> tuple[str, str]:
+def title_lines(takes: Sequence[Facts]) -> tuple[str, str]:
     """What differs, then what is the same, for the two lines above a plot."""
     if not takes:
         return "", ""
     comparison = compare(takes)
     kind = takes[0].kind
-    same = [fact_text(name, value, kind) for name, value in comparison.same if not name.startswith("setting:")]
+    same = [fact_text(name, value, kind) for name, value in comparison.same if not name.startswith(SETTING)]
     detail = _settings_in_short(takes, comparison)
     same_text = "; ".join(t for t in (", ".join(s for s in same if s), detail) if t)
     if len(takes) == 1:
@@ -57,19 +56,19 @@ def title_lines(takes: Sequence[TakeSummary]) -> tuple[str, str]:
     return " and ".join([", ".join(labels[:-1]), labels[-1]]) if labels else "", f"{same_text}: the same"
 
 
-def _signal(take: TakeSummary) -> str:
+def _signal(take: Facts) -> str:
     """What was played; empty for a kind or a setting that this version does not know."""
     try:
         kind = kind_of(take.kind)
-        return kind.signal(msgspec.convert(take.settings, type=kind.settings_type, strict=False))
+        return kind.signal(msgspec.convert(take.settings or {}, type=kind.settings_type, strict=False))
     except (UtterCalmError, msgspec.ValidationError):
         return ""
 
 
-def _settings_in_short(takes: Sequence[TakeSummary], comparison: Comparison) -> str:
+def _settings_in_short(takes: Sequence[Facts], comparison: Comparison) -> str:
     """The few settings that a reader needs, when they are the same for all."""
-    same = {name.removeprefix("setting:") for name, _ in comparison.same if name.startswith("setting:")}
-    values = takes[0].settings
+    same = {name.removeprefix(SETTING) for name, _ in comparison.same if name.startswith(SETTING)}
+    values = takes[0].settings or {}
     parts = []
     played = {_signal(take) for take in takes}
     level = values.get("level_v")
@@ -85,7 +84,18 @@ def _settings_in_short(takes: Sequence[TakeSummary], comparison: Comparison) -> 
 
 def take_title(take: TakeSummary) -> str:
     """Name a take in a list."""
-    conditions = ", ".join(f"{f} {condition_text(v)}" for f, v in take.setup.conditions)
+    conditions = conditions_text(take.setup.conditions)
     what = "rig alone" if take.role == FLOOR else conditions or "one setup"
-    again = f", from take {take.derived_from}" if take.derived_from else ""
-    return f"take {take.id}: {what}{again}"
+    return f"take {take.id}: {what}{origin_words(take)}"
+
+
+def origin_words(take: TakeSummary) -> str:
+    """Say how a take came about, where it was not simply played: ``, deduced from takes 3, 7``."""
+    if take.derived_from is not None and take.origin == PLAYED:
+        return f", from take {take.derived_from}"
+    if take.origin == PLAYED:
+        return ""
+    needs = sorted({s.take for s in take.sources if s.role not in (FLOOR, AGAIN)})
+    if take.origin == DEDUCED and needs:
+        return f", deduced from take{'s' if len(needs) > 1 else ''} {', '.join(map(str, needs))}"
+    return f", {take.origin}"

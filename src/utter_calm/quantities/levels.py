@@ -10,6 +10,12 @@ FULL_SCALE_SINE_RMS = math.sqrt(0.5)
 DBU_REFERENCE_V = math.sqrt(0.6)
 """0 dBu: the voltage that makes 1 mW in 600 ohm, sqrt(0.6) V. A voltage; no load is implied."""
 
+FULL_SCALE_UNIT = "FS"
+"""Unit of a value whose volts nobody knows: a full-scale sine is 1."""
+
+SPL_REFERENCE_PA = 20e-6
+"""0 dB SPL: r.m.s. sound pressure in pascal."""
+
 
 def amplitude_to_db(ratio: float) -> float:
     """Amplitude ratio (> 0) in dB, ``20 lg ratio``; zero gives -inf, a negative ratio is refused."""

@@ -1,31 +1,45 @@
-"""Read what people type: "2.83 V", "-10 dBV", "0.1 %", "20 kHz", "4.7k"."""
+"""Read what people type: "2.83 V", "-10 dBV", "0.1 %", "20 kHz", "4.7k", "3.5 in", "94 dB SPL"; and say what was understood."""
 
 from __future__ import annotations
 
 import math
 import re
-from collections.abc import Callable
+from dataclasses import dataclass
 
 from utter_calm.errors import InputError
-from utter_calm.quantities.levels import DBU_REFERENCE_V, db_to_amplitude
+from utter_calm.quantities.levels import DBU_REFERENCE_V, SPL_REFERENCE_PA, db_to_amplitude
+from utter_calm.quantities.text import si_text
+from utter_calm.quantities.units import EXAMPLES, unit_called
 
-_PREFIX = {"n": 1e-9, "u": 1e-6, "µ": 1e-6, "μ": 1e-6, "m": 1e-3, "": 1.0, "k": 1e3, "K": 1e3, "M": 1e6}
-_UNIT_ALIAS = {"ohms": "ohm", "\u03a9": "ohm", "\u2126": "ohm", "R": "ohm", "sec": "s", "hz": "Hz", "v": "V", "w": "W"}
-_BASE_UNITS = ("V", "Hz", "ohm", "s", "W", "m", "g", "A", "F", "H", "Pa")
-_DB_VOLTS = {"dbv": 1.0, "dbu": DBU_REFERENCE_V}
-_PATTERN = re.compile(r"\s*([-+−]?(?:\d+[.,]?\d*|[.,]\d+)(?:[eE][-+]?\d+)?)\s*(.*?)\s*$")
+_DECIBELS = {
+    "dbv": ("V", 1.0), "dbu": ("V", DBU_REFERENCE_V), "dbspl": ("Pa", SPL_REFERENCE_PA), "dbpa": ("Pa", 1.0), "dbfs": ("FS", 1.0),
+}  # fmt: skip
+_PLAIN_DB = {"1": 1.0, "Pa": SPL_REFERENCE_PA}
+"""What a bare dB is re, where that is beyond doubt."""
+_NUMBER = re.compile(r"[-+−]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][-+]?\d+)?")
+_MOST_CHARACTERS = 200
 
 
-def parse_quantity(text: str, unit: str, *, what: str = "value") -> float:
-    """Turn typed text into a linear SI number.
+@dataclass(frozen=True, slots=True)
+class Understood:
+    """What was read: the value in its SI unit, and the same in words, to be shown back."""
+
+    value: float
+    unit: str
+    text: str
+
+
+def understand(text: str, unit: str, *, what: str = "value") -> Understood:
+    """Turn typed text into a linear SI number and say how it was understood, as in ``88.9 mm`` for ``3.5 in``.
 
     Parameters
     ----------
     text
         A number with or without prefix and unit; a decimal comma is taken too.
     unit
-        SI unit that is wanted (``"V"``, ``"Hz"``, ``"ohm"``, ``"s"``, ``"W"``, or ``"1"`` for a ratio). Volts may be
-        typed as dBV or dBu, ratios as per cent or dB.
+        SI unit that is wanted (``"V"``, ``"Hz"``, ``"ohm"``, ``"s"``, ``"m"``, ``"kg"``, ``"m3"``, ``"Pa"`` ..., ``"1"`` for a
+        ratio, or ``"dB"`` for a plain number of decibels). Volts may be typed as dBV or dBu or as peak volts of a sine, sound
+        pressure as dB SPL, ratios as per cent, ppm or dB.
     what
         What the value is, for the message.
 
@@ -34,19 +48,21 @@ def parse_quantity(text: str, unit: str, *, what: str = "value") -> float:
     InputError
         No number, another unit, or a value that is not finite.
     """
-    match = _PATTERN.match(text)
-    if match is None:
-        raise InputError(f"The {what} “{text.strip()}” is not a number.", hint=f"Type a number in {_example(unit)}.")
-    number = float(match[1].replace("−", "-").replace(",", "."))
-    scale = _scale(match[2], unit)
-    if scale is None:
-        raise InputError(
-            f"The {what} “{text.strip()}” has a unit that does not fit.", hint=f"Type it in {_example(unit)}."
-        )
-    value = scale(number)
+    number, suffix = _split(text)
+    example = EXAMPLES.get(unit, unit)
+    if number is None:
+        raise InputError(f"The {what} “{_short(text)}” is not a number.", hint=f"Type a number in {example}.")
+    value = _in_unit(number, suffix, unit)
+    if value is None:
+        raise InputError(f"The {what} “{_short(text)}” has a unit that does not fit.", hint=f"Type it in {example}.")
     if not math.isfinite(value):
-        raise InputError(f"The {what} “{text.strip()}” is out of reach.", hint=f"Type a number in {_example(unit)}.")
-    return value
+        raise InputError(f"The {what} “{_short(text)}” is out of reach.", hint=f"Type a number in {example}.")
+    return Understood(value, unit, str(si_text(value, unit, digits=6)))
+
+
+def parse_quantity(text: str, unit: str, *, what: str = "value") -> float:
+    """Turn typed text into a linear SI number; as :func:`understand`."""
+    return understand(text, unit, what=what).value
 
 
 def parse_list(text: str, unit: str, *, what: str = "value") -> list[float]:
@@ -65,25 +81,51 @@ def parse_list(text: str, unit: str, *, what: str = "value") -> list[float]:
     return values
 
 
-def _example(unit: str) -> str:
-    return {"V": "V, mV, dBV or dBu", "1": "%, dB or as a plain ratio", "ohm": "Ω", "Hz": "Hz or kHz"}.get(unit, unit)
-
-
-def _scale(suffix: str, unit: str) -> Callable[[float], float] | None:
-    """How to turn the typed number with this suffix into the wanted unit, or None."""
-    if suffix == "":
-        return lambda number: number
+def read_number_and_unit(text: str) -> tuple[float, str] | None:
+    """Read a number with any known unit as its SI value and unit; None for what has no number, no unit or an unknown one."""
+    number, suffix = _split(text)
+    if number is None or not suffix:
+        return None
     lowered = suffix.replace(" ", "").lower()
-    if lowered == "db" and unit in ("1", "dB"):
-        return db_to_amplitude if unit == "1" else float
-    if unit == "1":
-        return (lambda number: number / 100) if suffix == "%" else None
-    if unit == "V" and lowered in _DB_VOLTS:
-        return lambda number: _DB_VOLTS[lowered] * db_to_amplitude(number)
-    for candidate in (suffix, *(suffix[:n] + _UNIT_ALIAS[suffix[n:]] for n in (0, 1) if suffix[n:] in _UNIT_ALIAS)):
-        prefix = candidate.removesuffix(unit)
-        bare_prefix = candidate in _PREFIX and unit != candidate
-        if (candidate.endswith(unit) or bare_prefix) and prefix in _PREFIX and unit in _BASE_UNITS:
-            factor = _PREFIX[prefix]
-            return lambda number: number * factor
-    return None
+    if lowered in _DECIBELS:
+        unit, reference = _DECIBELS[lowered]
+        value = reference * db_to_amplitude(number)
+    elif lowered == "db":
+        unit, value = "1", db_to_amplitude(number)
+    else:
+        found = unit_called(suffix)
+        if found is None:
+            return None
+        unit, value = found.si, number * found.factor + found.offset
+    return (value, unit) if math.isfinite(value) else None
+
+
+def _split(text: str) -> tuple[float | None, str]:
+    stripped = text.strip()[:_MOST_CHARACTERS]
+    match = _NUMBER.match(stripped)
+    if match is None:
+        return None, ""
+    return float(match[0].replace("−", "-").replace(",", ".")), stripped[match.end() :].strip()
+
+
+def _short(text: str) -> str:
+    bare = text.strip()
+    return bare if len(bare) <= 40 else f"{bare[:40]}…"
+
+
+def _in_unit(number: float, suffix: str, unit: str) -> float | None:
+    """The typed number with this suffix in the wanted unit; None where the suffix does not fit."""
+    if suffix == "":
+        return number
+    lowered = suffix.replace(" ", "").lower()
+    if lowered == "db" and unit == "dB":
+        return number
+    known = _DECIBELS.get(lowered)
+    reference = known[1] if known is not None and known[0] == unit else _PLAIN_DB.get(unit) if lowered == "db" else None
+    if reference is not None:
+        try:
+            return reference * db_to_amplitude(number)
+        except OverflowError:
+            return math.inf
+    found = unit_called(suffix, unit)
+    return None if found is None else number * found.factor + found.offset

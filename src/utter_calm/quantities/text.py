@@ -7,8 +7,10 @@ from dataclasses import dataclass
 
 MINUS = "−"
 _PREFIXES = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M"}
-_PREFIXED_UNITS = frozenset({"V", "Hz", "ohm", "Ω", "s", "W", "A", "F", "V/s", "V/√Hz"})
-_SYMBOL = {"ohm": "Ω", "1": ""}
+_PREFIXED_UNITS = frozenset({"V", "Hz", "ohm", "Ω", "s", "W", "A", "F", "H", "Pa", "m", "g", "V/s", "V/√Hz", "Pa/√Hz", "A/√Hz", "V/Pa"})
+_SYMBOL = {"ohm": "Ω", "1": "", "rad": "°", "K": "°C", "kg": "g", "m3": "l", "m2": "cm²"}
+_SCALE = {"rad": (180 / math.pi, 0.0), "K": (1.0, -273.15), "kg": (1e3, 0.0), "m3": (1e3, 0.0), "m2": (1e4, 0.0)}
+"""What is thought of in another unit than SI: factor and offset from the SI value."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,8 +50,15 @@ def fixed(value: float, decimals: int) -> str:
     return text.replace("-", MINUS)
 
 
+def as_thought_of(value: float, unit: str) -> tuple[float, str]:
+    """Give an SI value in the unit that people think in: kg as g, m3 as l, rad as degrees, K as °C."""
+    factor, offset = _SCALE.get(unit, (1.0, 0.0))
+    return value * factor + offset, _SYMBOL.get(unit, unit) if unit in _SCALE else unit
+
+
 def si_text(value: float, unit: str, *, digits: int = 4) -> Shown:
     """Write a value with ``digits`` significant digits and a prefix where the unit takes one."""
+    value, unit = as_thought_of(value, unit)
     factor, prefix = _prefix(value, unit, digits)
     scaled = value / factor
     rounded = float(f"{scaled:.{digits - 1}e}") if math.isfinite(scaled) else 0.0
@@ -69,6 +78,8 @@ def with_uncertainty(value: float, uncertainty: float | None, unit: str, *, digi
     """
     if uncertainty is None or not uncertainty > 0 or not math.isfinite(uncertainty) or not math.isfinite(value):
         return si_text(value, unit, digits=digits)
+    uncertainty *= _SCALE.get(unit, (1.0, 0.0))[0]
+    value, unit = as_thought_of(value, unit)
     factor, prefix = _prefix(value, unit)
     scaled, spread = value / factor, uncertainty / factor
     magnitude = math.floor(math.log10(abs(scaled))) if scaled else 0

@@ -7,16 +7,16 @@ import os
 from dataclasses import dataclass
 
 from utter_calm import __version__
+from utter_calm.job.document import Cell, Plan, Step, Unit
+from utter_calm.job.facts import Shown, facts_of
 from utter_calm.job.job import Job
-from utter_calm.job.model import Plan, Step
-from utter_calm.job.take import Take
 from utter_calm.job.verdict import Outcome
 from utter_calm.present.coverage import setup_title
 from utter_calm.present.panel import ClaimView, ReadingView, claim_view, panel_view
-from utter_calm.present.plot import PlotView, plot_view
-from utter_calm.present.values import condition_text
+from utter_calm.present.picture.compose import plot_view
+from utter_calm.present.picture.view import PlotView
 from utter_calm.present.words import take_title
-from utter_calm.quantities import si_text
+from utter_calm.quantities import si_text, value_text
 
 _SIGNS = {
     Outcome.MET: "●",
@@ -85,16 +85,16 @@ def report_document(job: Job) -> ReportDocument:
     now = dt.datetime.fromtimestamp(int(epoch), tz=dt.UTC) if epoch else dt.datetime.now(dt.UTC)
     return ReportDocument(
         title=document.title,
-        units=tuple((plan.unit.title, plan.unit.settings) for plan in document.plans),
+        units=tuple((unit.title, unit.settings) for unit in document.units),
         made=now.strftime("%Y-%m-%d %H:%M UTC"),
         version=__version__,
-        facts=tuple((plan.unit.title, _facts(plan)) for plan in document.plans),
+        facts=tuple((_whose(document.units_of(plan)), _facts(plan)) for plan in document.plans),
         claims=lines,
         summary=_summary(lines),
         sections=tuple(
-            s for s in (_section(job, plan, step) for plan in document.plans for step in plan.steps) if s is not None
+            s for s in (_section(job, u, step) for u in document.units for step in document.plan(u.plan).steps) if s is not None
         ),
-        notes=tuple(t for t in (*(plan.unit.notes for plan in document.plans), document.notes) if t),
+        notes=tuple(t for t in (*(unit.notes for unit in document.units), document.notes) if t),
         takes=tuple(
             (take_title(t), document.step(t.step).title, t.taken_at.replace("T", " ").removesuffix("+00:00"))
             for t in job.takes
@@ -106,7 +106,7 @@ def report_document(job: Job) -> ReportDocument:
 def _facts(plan: Plan) -> tuple[tuple[str, str], ...]:
     rig = plan.rig
     return (
-        *((f.name, ", ".join(condition_text(v) for v in f.values)) for f in plan.factors),
+        *((f.name, ", ".join(value_text(v) for v in f.values)) for f in plan.factors),
         ("rig", f"{rig.name} ({rig.device})"),
         ("calibrated", rig.calibrated),
         ("output at full scale", str(si_text(rig.output_full_scale_v, "V"))),
@@ -119,12 +119,14 @@ def _facts(plan: Plan) -> tuple[tuple[str, str], ...]:
 
 def _claim_lines(job: Job) -> tuple[ClaimLine, ...]:
     lines = []
-    for plan in job.document.plans:
-        for verdict, setup in job.claim_rows(plan):
-            view: ClaimView = claim_view(verdict)
-            where = setup_title(plan, setup)
-            if len(job.document.plans) > 1:
-                where = f"{plan.unit.name}: {where}"
+    document = job.document
+    for unit in document.units:
+        plan = document.plan(unit.plan)
+        for verdict, cell in job.claim_rows(unit):
+            view: ClaimView = claim_view(verdict, document.step(cell.step).kind)
+            where = setup_title(plan, cell.setup)
+            if len(document.units) > 1:
+                where = f"{_short(document.units, unit)}: {where}"
             lines.append(
                 ClaimLine(_SIGNS[view.outcome], view.outcome.value, view.text, where, view.measured, view.margin)
             )
@@ -136,35 +138,47 @@ def _summary(lines: tuple[ClaimLine, ...]) -> str:
     return ", ".join(f"{count} {name}" for name, count in counts if count) or "no claims"
 
 
-def _section(job: Job, plan: Plan, step: Step) -> StepSection | None:
-    step_id = step.id
-    takes = [t for t in (job.current(step_id, s) for s in plan.setups_of(step)) if t is not None]
+def _whose(units: tuple[Unit, ...]) -> str:
+    """Whom a plan is for: the only unit, or how many of a kind."""
+    return units[0].title if len(units) == 1 else f"{units[0].name}, {len(units)} of them" if units else "no unit"
+
+
+def _short(units: tuple[Unit, ...], unit: Unit) -> str:
+    """Name a unit; its sample as well where several have the name."""
+    return unit.title if sum(u.name == unit.name for u in units) > 1 else unit.name
+
+
+def _section(job: Job, unit: Unit, step: Step) -> StepSection | None:
+    plan = job.document.plan(unit.plan)
+    takes = [t for t in (job.current(Cell(unit.id, step.id, s)) for s in plan.setups_of(step)) if t is not None]
     if not takes:
         return None
-    full = [job.full(t) for t in takes]
-    floor_take = job.floor(step_id)
-    floor = job.full(floor_take) if floor_take else None
-    plots = []
+    full = [Shown(job.full(t).result, facts_of(t), t.origin) for t in takes]
+    under = job.floor_of(takes[-1])
+    floor = Shown(under.result, facts_of(under.summary)) if under is not None else None
+    plots: list[PlotView] = []
     for spec in step.measure.plots:
         if spec.unwanted and len(spec.traces) > 2:
             # many orders: one picture for each setup reads better than all in one
-            plots += [plot_view([t], spec.key, floor=floor, channels=frozenset({1})) for t in full]
+            plots += [plot_view([one], spec.key, floor=floor, channels=frozenset({1})) for one in full]
         else:
-            claims = [c for c in plan.claims if c.step == step_id]
-            one = frozenset({1}) if spec.dense else None
-            plots.append(plot_view(full, spec.key, floor=floor, claims=claims, channels=one))
+            claims = job.document.claims_for(step.id, takes[-1].setup)
+            one_channel = frozenset({1}) if spec.dense else None
+            plots.append(plot_view(full, spec.key, floor=floor, claims=claims, channels=one_channel))
+    titles = tuple(setup_title(plan, t.setup) for t in takes)
+    stale = tuple(f"{title}: {words}" for title, t in zip(titles, takes, strict=True) for words in [job.stale(t)] if words)
     return StepSection(
-        title=f"{plan.unit.name}: {step.title}" if len(job.document.plans) > 1 else step.title,
+        title=f"{_short(job.document.units, unit)}: {step.title}" if len(job.document.units) > 1 else step.title,
         question=step.measure.question,
         plots=tuple(plots),
-        setups=tuple(setup_title(plan, t.setup) for t in takes),
+        setups=titles,
         readings=_reading_rows(full),
-        trust=tuple(f"{setup_title(plan, t.setup)}: {item.text}" for t in takes for item in t.trust),
+        trust=(*stale, *(f"{title}: {item.text}" for title, t in zip(titles, takes, strict=True) for item in t.trust)),
         notes=tuple(f"{take_title(t)}: {t.note}" for t in takes if t.note),
     )
 
 
-def _reading_rows(takes: list[Take]) -> tuple[ReadingRow, ...]:
+def _reading_rows(takes: list[Shown]) -> tuple[ReadingRow, ...]:
     panels = [panel_view(take, ()) for take in takes]
     views: list[dict[str, ReadingView]] = [{v.name: v for v in (*p.main, *p.others)} for p in panels]
     names = dict.fromkeys(name for view in views for name in view)

@@ -6,10 +6,11 @@ from pathlib import Path
 
 from utter_calm.errors import InputError
 from utter_calm.formats.tables import write_text
+from utter_calm.job.facts import Shown, facts_of
 from utter_calm.job.job import Job
-from utter_calm.job.take import FLOOR, TakeSummary
+from utter_calm.job.take import TakeSummary
 from utter_calm.measure.kinds import kind_of
-from utter_calm.present.plot import plot_view
+from utter_calm.present.picture.compose import plot_view
 from utter_calm.report.svg import plot_svg
 
 
@@ -28,7 +29,8 @@ def export_picture(job: Job, take: TakeSummary, path: Path, trace: str | None = 
     if not found:
         known = ", ".join(dict.fromkeys(t for p in plots for t in p.traces))
         raise InputError(f"No picture of take {take.id} shows “{trace}”.", hint=f"There are pictures of: {known}.")
-    rig_alone = job.floor(take.step) if take.role != FLOOR else None
-    floor = job.full(rig_alone) if rig_alone is not None else None
+    under = job.floor_of(take)
+    floor = Shown(under.result, facts_of(under.summary)) if under is not None else None
     claims = job.document.claims_for(take.step, take.setup)
-    write_text(path, plot_svg(plot_view([job.full(take)], found[0].key, floor=floor, claims=claims)))
+    shown = Shown(job.full(take).result, facts_of(take), take.origin)
+    write_text(path, plot_svg(plot_view([shown], found[0].key, floor=floor, claims=claims)))

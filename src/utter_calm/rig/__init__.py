@@ -1,20 +1,43 @@
-"""Devices that play and record: the protocol they speak, the simulated one, calibration and the safety ceiling."""
+"""Channels, rigs kept by name, the port that plays and records, the simulated device, and the safety ceiling."""
 
-from utter_calm.rig.play import Recording, play
-from utter_calm.rig.profile import RigProfile
-from utter_calm.rig.protocol import BenchControl, Device, DeviceInfo, RecordedBlock, Stream, StreamSettings
+from utter_calm.rig.channel import (
+    CURRENT,
+    DRIVE,
+    FULL_SCALE,
+    LOOPBACK,
+    MICROPHONE,
+    VOLTAGE,
+    Channel,
+    Correction,
+    unknown_channels,
+)
+from utter_calm.rig.port import Port, Recording, limits_for
+from utter_calm.rig.protocol import Device, DeviceInfo, Instrument, RecordedBlock, Stream, StreamSettings
+from utter_calm.rig.rig import Part, Rig, stereo_rig
 from utter_calm.rig.simulated import Faults, SimulatedDevice
 
 __all__ = [
-    "BenchControl",
+    "CURRENT",
+    "DRIVE",
+    "FULL_SCALE",
+    "LOOPBACK",
+    "MICROPHONE",
+    "VOLTAGE",
+    "Channel",
+    "Correction",
     "Device",
     "DeviceInfo",
     "Faults",
+    "Instrument",
+    "Part",
+    "Port",
     "RecordedBlock",
     "Recording",
-    "RigProfile",
+    "Rig",
     "SimulatedDevice",
     "Stream",
     "StreamSettings",
-    "play",
+    "limits_for",
+    "stereo_rig",
+    "unknown_channels",
 ]

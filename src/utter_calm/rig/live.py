@@ -9,8 +9,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from utter_calm.errors import UtterCalmError
-from utter_calm.rig.profile import RigProfile
+from utter_calm.rig.port import Port, limits_for
 from utter_calm.rig.protocol import Device, FloatArray, StreamSettings
+from utter_calm.rig.rig import Rig
 from utter_calm.signals.tone import sine
 
 _RAMP_S = 0.04
@@ -54,20 +55,22 @@ class LiveTone:
     """
 
     def __init__(
-        self, device: Device, rig: RigProfile, frequency_hz: float, level_v: float, rate_hz: int, *, keep_s: float = 2.0
+        self, device: Device, rig: Rig, frequency_hz: float, level_v: float, rate_hz: int, *, keep_s: float = 2.0
     ) -> None:
         if level_v:  # nothing at all is always allowed: the stream then only listens
             rig.check_level(level_v)
         self._rig, self._frequency, self._rate = rig, frequency_hz, rate_hz
-        self._stream = device.open(StreamSettings(rate_hz, block_frames=max(512, rate_hz // 64), paced=True))
-        self._channels = device.info.channels
-        self._ring = np.zeros((round(keep_s * rate_hz), self._channels))
+        self._peaks = np.array([c.full_scale for c in rig.outputs]) * math.sqrt(2)
+        self._drives = [n for n, c in enumerate(rig.outputs) if c in rig.drives]
+        settings = StreamSettings(rate_hz, block_frames=max(512, rate_hz // 64), paced=True)
+        self._port = Port(device, settings, limits=limits_for(self._peaks, rig.ceiling_v), fills_pauses=False)
+        self._ring = np.zeros((round(keep_s * rate_hz), device.info.inputs))
         self._lock = threading.Lock()
         self._mute = threading.Event()
         self._wanted = level_v
         self._frames = 0
         self._lost = 0
-        self._overload = np.zeros(self._channels, dtype=bool)
+        self._overload = np.zeros(device.info.inputs, dtype=bool)
         self._problem: UtterCalmError | None = None
         self._thread = threading.Thread(target=self._run, name="live tone", daemon=True)
         self._thread.start()
@@ -120,10 +123,10 @@ class LiveTone:
             with self._lock:
                 self._problem = problem
         finally:
-            self._stream.close()
+            self._port.close()
 
     def _play(self) -> None:
-        size = self._stream.settings.block_frames
+        size = self._port.settings.block_frames
         level, frame = 0.0, 0
         while True:
             muting = self._mute.is_set()
@@ -136,8 +139,10 @@ class LiveTone:
             reached = target if share == 1.0 else level + share * (target - level)
             gain = np.linspace(level, reached, size, endpoint=False)
             level = reached
-            tone = sine(self._frequency, math.sqrt(2) / self._rig.output_peak_v, self._rate, size, first_frame=frame)
-            block = self._stream.exchange(np.repeat((tone * gain)[:, None], self._channels, axis=1))
+            tone = gain * sine(self._frequency, math.sqrt(2), self._rate, size, first_frame=frame)
+            samples = np.zeros((size, self._port.outputs))
+            samples[:, self._drives] = tone[:, None] / self._peaks[self._drives]
+            block = self._port.exchange(samples)
             frame += size
             with self._lock:
                 self._lost += block.lost_frames

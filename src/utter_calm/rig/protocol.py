@@ -1,9 +1,9 @@
-"""What the program asks of a sound device, simulated or real.
+"""What the program asks of a sound device, simulated or real, and of a bench instrument.
 
 A stream is driven by exchanging blocks: one block of output samples in, one block of input samples out, in the rhythm of
 the device. That is all a worker process has to carry across its pipe, and it makes everything else testable: cancelling is
 not asking for the next block; a vanished device is an exchange that raises; a lost block is a count in the next one.
-Samples are on the scale of the converter: 1 is full scale.
+Samples are on the scale of the converter: 1 is full scale. Outputs and inputs are counted apart.
 """
 
 from __future__ import annotations
@@ -14,6 +14,8 @@ from typing import Protocol
 import numpy as np
 import numpy.typing as npt
 
+from utter_calm.quantities import Measured, Value
+
 FloatArray = npt.NDArray[np.float64]
 
 RATES_HZ = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
@@ -21,11 +23,12 @@ RATES_HZ = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
 
 @dataclass(frozen=True, slots=True)
 class DeviceInfo:
-    """What a device is: its name, whether it is a stand-in, its channels and its rates."""
+    """What a device is: its name, whether it is a stand-in, how many outputs and inputs it has, and its rates."""
 
     name: str
     simulated: bool
-    channels: int
+    outputs: int
+    inputs: int
     rates_hz: tuple[int, ...]
 
 
@@ -57,9 +60,9 @@ class RecordedBlock:
     first_frame
         Number of its first frame since the stream was opened, lost ones counted.
     samples
-        (n, channels), 1 is full scale.
+        (n, inputs), 1 is full scale.
     overload
-        For each channel, whether it touched full scale.
+        For each input, whether it touched full scale.
     lost_frames
         Frames that the device lost just before this block.
     """
@@ -75,8 +78,13 @@ class Stream(Protocol):
 
     settings: StreamSettings
 
+    @property
+    def latency_frames(self) -> int | None:
+        """By how many frames an input lags the output that it hears; None where the device cannot tell."""
+        ...
+
     def exchange(self, samples: FloatArray) -> RecordedBlock:
-        """Play a block (n, channels) and give the block recorded meanwhile.
+        """Play a block (n, outputs) and give the block recorded meanwhile, (n, inputs).
 
         Raises
         ------
@@ -86,7 +94,7 @@ class Stream(Protocol):
         ...
 
     def close(self) -> None:
-        """Fall silent and let the device go; may be called twice."""
+        """Let the device go; may be called twice. Falling silent before is the port's business."""
         ...
 
 
@@ -111,13 +119,17 @@ class Device(Protocol):
         ...
 
 
-class BenchControl(Protocol):
-    """What can be changed on the bench without a hand: nothing, a few factors, or everything a simulation has."""
+class Instrument(Protocol):
+    """What can be set and read on the bench without a hand: nothing, a few factors, or everything a simulation has."""
 
     def can_set(self, factor: str) -> bool:
         """Whether this factor of the setup can be set by the program."""
         ...
 
-    def set_value(self, factor: str, value: str) -> None:
-        """Set a factor, as in ``set_value("load", "4 ohm")``."""
+    def set(self, factor: str, value: Value) -> None:
+        """Set a factor, as in ``set("load", Measured(4.0, "ohm"))``."""
+        ...
+
+    def read(self, factor: str) -> Measured | None:
+        """Read a factor back; None where it cannot be read."""
         ...

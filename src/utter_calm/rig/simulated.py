@@ -5,20 +5,21 @@ from __future__ import annotations
 import math
 import threading
 import time
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from utter_calm.errors import DeviceGone, InputError
-from utter_calm.quantities import parse_quantity
-from utter_calm.rig.profile import RigProfile
+from utter_calm.quantities import NONE, Measured, Value, number_of, value_text
 from utter_calm.rig.protocol import RATES_HZ, DeviceInfo, FloatArray, RecordedBlock, StreamSettings
+from utter_calm.rig.rig import Rig
 from utter_calm.standins.base import Bench, StandIn
 from utter_calm.standins.catalogue import CATALOGUE
 from utter_calm.standins.converter import ConverterModel, InputConverter, OutputConverter
 
 UNITS = tuple(CATALOGUE)
 _FIRST = "dome amplifier"
+_UNIT_CHANNELS = 2
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,38 +31,48 @@ class Faults:
 
 
 class SimulatedDevice:
-    """A two-channel device with a bench whose unit and load can be switched by the program.
+    """A device with a bench whose unit and load can be switched by the program.
+
+    The unit has two channels: outputs 1 and 2 drive it, inputs 1 and 2 hear it; further outputs end in nothing, further
+    inputs hear their own noise.
 
     Parameters
     ----------
-    profile
-        The rig it stands for: the stand-in's converters get its full-scale volts and its pickup.
+    rig
+        The rig it stands for: the stand-in's converters get its full-scale volts, its channels and its pickup.
     faults
         Mishaps to be played.
     seed
         Of all noise; the same seed gives the same recording.
+    latency_s
+        How late it answers, beyond its converters.
+    tells_latency
+        Whether its streams know how late they are.
     """
 
-    def __init__(self, profile: RigProfile, *, faults: Faults | None = None, seed: int = 1) -> None:
-        self.profile = profile
+    def __init__(
+        self, rig: Rig, *, faults: Faults | None = None, seed: int = 1, latency_s: float = 0.0, tells_latency: bool = True
+    ) -> None:
+        self.rig = rig
         self.faults = faults or Faults()
+        self.latency_s, self.tells_latency = latency_s, tells_latency
         self._seed = seed
         self._lock = threading.Lock()
         self._unit = _FIRST
-        self._load_ohm = 8.0
-        self._pickup_ratio = profile.pickup_ratio
-        self._positions: dict[str, str] = {}
+        self._load: Value = Measured(8.0, "ohm")
+        self._pickup_ratio = rig.pickup_ratio
+        self._positions: dict[str, Value] = {}
         self._changes = 0
 
     @property
     def info(self) -> DeviceInfo:
         """What it is."""
-        return DeviceInfo(self.profile.name, simulated=True, channels=2, rates_hz=RATES_HZ)
+        return DeviceInfo(self.rig.name, True, len(self.rig.outputs), len(self.rig.inputs), RATES_HZ)
 
     @property
     def load_ohm(self) -> float:
         """Resistance of the load that is switched on; infinite for none."""
-        return self._load_ohm
+        return number_of(self._load, "ohm") or math.inf
 
     @property
     def unit(self) -> str:
@@ -82,7 +93,12 @@ class SimulatedDevice:
         """Whether the bench can switch this factor by itself."""
         return factor in ("load", "unit", "pickup") or any(factor in entry.positions for entry in CATALOGUE.values())
 
-    def set_value(self, factor: str, value: str) -> None:
+    def read(self, factor: str) -> Measured | None:
+        """Read back what stands as a number: the load, the pickup, a knob with a unit."""
+        value = {"load": self._load, "pickup": Measured(self._pickup_ratio, "1")}.get(factor, self._positions.get(factor))
+        return value if isinstance(value, Measured) else None
+
+    def set(self, factor: str, value: Value) -> None:
         """Switch the load (a resistance, or ``"none"``), the unit (one of ``UNITS``), the pickup, or a knob of a unit.
 
         Raises
@@ -92,34 +108,42 @@ class SimulatedDevice:
         """
         with self._lock:
             if factor == "load":
-                ohm = math.inf if value == "none" else parse_quantity(value, "ohm", what="load")
-                if not ohm > 0:
-                    raise InputError(f"A load of {value} is a short circuit.", hint="Choose a load above 0 ohm.")
-                self._load_ohm = ohm
+                self._switch_load(value)
             elif factor == "unit" and value in UNITS:
-                self._unit = value
+                self._unit = str(value)
             elif factor == "pickup":
-                self._pickup_ratio = parse_quantity(value, "1", what="pickup")
+                ratio = number_of(value, "1")
+                if not ratio or not ratio > 0:
+                    raise InputError(f"A pickup of {value_text(value)} is none.", hint="Give by how much it divides.")
+                self._pickup_ratio = ratio
             else:
                 self._turn(factor, value)
             self._changes += 1
 
-    def _turn(self, factor: str, value: str) -> None:
+    def _switch_load(self, value: Value) -> None:
+        ohm = math.inf if value == NONE else number_of(value, "ohm")
+        if ohm is None:
+            raise InputError(f"A load of {value_text(value)} is no resistance.", hint="As in 8 ohm, or none.")
+        if not ohm > 0:
+            raise InputError(f"A load of {value_text(value)} is a short circuit.", hint="Choose a load above 0 ohm.")
+        self._load = value
+
+    def _turn(self, factor: str, value: Value) -> None:
         """Set a knob or switch of any unit of the bench; a number is free, a position must be one that it has."""
         known = [entry.positions[factor] for entry in CATALOGUE.values() if factor in entry.positions]
         if not known:
             raise InputError(
-                f"The simulated bench has no {factor} “{value}”.",
+                f"The simulated bench has no {factor} “{value_text(value)}”.",
                 hint=f"It has the units {', '.join(UNITS)}, a load and a pickup.",
             )
         if not any(value in positions or not positions for positions in known):
-            raise InputError(f"The {factor} has no position “{value}”.", hint=f"It has: {', '.join(known[0])}.")
+            raise InputError(f"The {factor} has no position “{value_text(value)}”.", hint=f"It has: {', '.join(known[0])}.")
         self._positions[factor] = value
 
     def stand_in(self, rate_hz: int, seed: int) -> StandIn:
         """Make a fresh stand-in for what is connected now."""
         with self._lock:
-            bench = Bench(rate_hz, self._load_ohm, dict(self._positions), seed)
+            bench = Bench(rate_hz, self.load_ohm, dict(self._positions), seed)
             return CATALOGUE[self._unit].make(bench)
 
     def open(self, settings: StreamSettings) -> SimulatedStream:
@@ -137,18 +161,28 @@ class SimulatedStream:
     def __init__(self, device: SimulatedDevice, settings: StreamSettings, seed: int) -> None:
         self.settings = settings
         self._device = device
-        profile = device.profile
-        model = ConverterModel(profile.output_full_scale_v, profile.input_full_scale_v)
-        self._output = OutputConverter(model, settings.rate_hz, 2, seed)
-        self._input = InputConverter(model, settings.rate_hz, 2, seed + 1)
+        rig = device.rig
+        self._outputs, self._inputs = len(rig.outputs), len(rig.inputs)
+        extra = round(device.latency_s * settings.rate_hz)
+        full_scale_v = rig.outputs[0].full_scale if rig.outputs else 1.0
+        model = ConverterModel(full_scale_v, rig.input_full_scale_v)
+        self._late_frames = model.latency_frames + extra
+        model = replace(model, latency_frames=self._late_frames)
+        self._output = OutputConverter(model, settings.rate_hz, _UNIT_CHANNELS, seed)
+        self._input = InputConverter(model, settings.rate_hz, max(_UNIT_CHANNELS, self._inputs), seed + 1)
         self._unit = device.stand_in(settings.rate_hz, seed + 2)
         self._seen_changes = device.changes
         self._frame = 0
         self._started: float | None = None
         self._closed = False
 
+    @property
+    def latency_frames(self) -> int | None:
+        """How late the inputs are, where the device is one that tells."""
+        return self._late_frames if self._device.tells_latency else None
+
     def exchange(self, samples: FloatArray) -> RecordedBlock:
-        """Play a block (n, 2) and give what the inputs heard meanwhile."""
+        """Play a block (n, outputs) and give what the inputs heard meanwhile, (n, inputs)."""
         if self._closed:
             raise DeviceGone("The stream was closed.", hint="Open the device again.")
         first, faults = self._frame, self._device.faults
@@ -162,15 +196,21 @@ class SimulatedStream:
         if self._seen_changes != self._device.changes:
             self._seen_changes = self._device.changes
             self._unit = self._device.stand_in(self.settings.rate_hz, self._seen_changes)
-        heard, overload = self._input(self._unit.process(self._output(samples)) / self._pickup())
+        driven = np.zeros((len(samples), _UNIT_CHANNELS))
+        driven[:, : min(self._outputs, _UNIT_CHANNELS)] = samples[:, :_UNIT_CHANNELS]
+        volts = self._unit.process(self._output(driven)) / self._pickup()
+        if self._inputs > _UNIT_CHANNELS:
+            volts = np.concatenate([volts, np.zeros((len(volts), self._inputs - _UNIT_CHANNELS))], axis=1)
+        heard, overload = self._input(volts)
+        heard, overload = heard[:, : self._inputs], overload[: self._inputs]
         self._keep_pace()
         lose = faults.lose_block_at_frame
         if lose is not None and first <= lose < self._frame:
-            return RecordedBlock(self._frame, np.empty((0, 2)), overload, lost_frames=len(samples))
+            return RecordedBlock(self._frame, np.empty((0, self._inputs)), overload, lost_frames=len(samples))
         return RecordedBlock(first, heard, overload)
 
     def close(self) -> None:
-        """Fall silent."""
+        """Let the bench go."""
         self._closed = True
 
     def _pickup(self) -> float:

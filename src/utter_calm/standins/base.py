@@ -8,6 +8,8 @@ from typing import Protocol
 import numpy as np
 import numpy.typing as npt
 
+from utter_calm.quantities import Value
+
 FloatArray = npt.NDArray[np.float64]
 
 
@@ -37,12 +39,12 @@ class Bench:
 
     rate_hz: float
     load_ohm: float
-    positions: dict[str, str] = field(default_factory=dict)
+    positions: dict[str, Value] = field(default_factory=dict)
     seed: int = 1
 
     def position(self, knob: str, default: str) -> str:
-        """How a knob stands."""
-        return self.positions.get(knob, default)
+        """How a knob with named positions stands."""
+        return str(self.positions.get(knob, default))
 
     def divider(self, source_ohm: float) -> float:
         """What a source of so many ohm keeps of its voltage under the load."""

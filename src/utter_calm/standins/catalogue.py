@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 
-from utter_calm.quantities import parse_quantity
+from utter_calm.quantities import number_of
 from utter_calm.standins import class_d, patch_cable, preamplifier, show_converter, valve_amplifier, wiring
 from utter_calm.standins.amplifier import Amplifier, AmplifierModel
 from utter_calm.standins.base import Bench, StandIn
@@ -41,18 +41,18 @@ class Entry:
     def make(self, bench: Bench) -> StandIn:
         """Put it on the bench."""
         made = self.build(bench)
-        series = parse_quantity(bench.position("series resistor", "0 ohm"), "ohm", what="series resistor")
-        if series > 0:
+        series = number_of(bench.positions.get("series resistor"), "ohm")
+        if series:
             made = SeriesInput(made, series, self.input_ohm, self.input_farad, bench.rate_hz)
         how = bench.position("wiring", wiring.STRAIGHT)
         return made if how == wiring.STRAIGHT else wiring.Wired(made, how)
 
 
 def _dome_amplifier(bench: Bench) -> StandIn:
-    volts = bench.position("supply", "")
+    volts = number_of(bench.positions.get("supply"), "V")
     model = AmplifierModel()
     if volts:
-        model = replace(model, rail_v=parse_quantity(volts, "V", what="supply"))
+        model = replace(model, rail_v=volts)
     return Amplifier(model, bench.rate_hz, bench.load_ohm, bench.seed)
 
 

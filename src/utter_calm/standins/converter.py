@@ -75,7 +75,7 @@ class InputConverter:
         steps = 2.0 ** (_BITS - 1)
         out *= steps
         np.rint(out, out=out)
-        overload = tuple(bool(max(c.max(), -c.min()) >= steps - 1) for c in out.T) if len(out) else (False, False)
+        overload = tuple(bool(max(c.max(), -c.min()) >= steps - 1) for c in out.T) if len(out) else (False,) * out.shape[1]
         np.clip(out, -steps, steps - 1, out=out)
         out /= steps
         return out, overload

@@ -1,0 +1,39 @@
+"""What a run asks of a hand, and what may be answered."""
+
+from __future__ import annotations
+
+import enum
+from dataclasses import dataclass
+
+from utter_calm.quantities import Value
+
+WIRING = "wiring"
+
+
+class Answer(enum.Enum):
+    """What was said to a prompt."""
+
+    DONE = "done by hand"
+    LET_RIG = "let the rig do it"
+    SKIP = "skip"
+    STOP = "stop"
+
+
+@dataclass(frozen=True, slots=True)
+class Prompt:
+    """A hand must move.
+
+    Parameters
+    ----------
+    text
+        What to do.
+    factor, value
+        What changes, and to what; the factor ``WIRING`` means that leads are wrong, and skipping goes on all the same.
+    rig_can
+        Whether the rig offers to do it itself.
+    """
+
+    text: str
+    factor: str
+    value: Value
+    rig_can: bool

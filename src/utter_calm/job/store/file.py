@@ -1,0 +1,311 @@
+"""The job file: one SQLite database to which takes are appended, each in one transaction.
+
+A file is untrusted: nothing in it is executed, every value is checked when it is read. Callers get :class:`JobFileError`
+for whatever SQLite has to say.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import sqlite3
+import threading
+from collections.abc import Callable, Iterable, Iterator
+from pathlib import Path
+from typing import Any, TypeVar, cast
+
+import msgspec
+
+from utter_calm.errors import JobFileError
+from utter_calm.job.document import Cell, JobDocument, Plan, Setup, Unit
+from utter_calm.job.store import migrations, rows, schema
+from utter_calm.job.store.connection import connect, damaged, from_json, to_json, told, without_collection
+from utter_calm.job.take import Findings, Source, TakeSummary
+from utter_calm.measure.capture import Capture
+from utter_calm.measure.result import Reading, Result, Surface, Trace, Trust
+from utter_calm.rig import Rig
+
+T = TypeVar("T")
+_UNREADABLE = Trust(
+    "unreadable",
+    "the readings of this take are damaged in the file; its samples may be whole: analyse it again, or restore a copy",
+)
+_COLUMNS = (
+    "id, unit, step, role, setup, kind, settings, taken_at, unit_title, rig, origin, sources, trust, superseded_by, capture, note"
+)
+_READING = "name, channel, value, unit, uncertainty, phase, coordinates, note"
+
+
+class _Head(msgspec.Struct):
+    title: str = "New job"
+    notes: str = ""
+
+
+class _Later:
+    """Findings that are read at the first call. Thousands are made when a job is opened, so it is light."""
+
+    __slots__ = ("_findings", "_read", "_take", "_trust")
+
+    def __init__(self, read: Callable[[int, str], Findings], take: int, trust: str) -> None:
+        self._read, self._take, self._trust = read, take, trust
+        self._findings: Findings | None = None
+
+    def __call__(self) -> Findings:
+        if self._findings is None:
+            self._findings = self._read(self._take, self._trust)
+        return self._findings
+
+
+class JobStore:
+    """An open job file. One thread at a time may be inside; a lock sees to it."""
+
+    def __init__(self, connection: sqlite3.Connection, path: Path, *, read_only: bool) -> None:
+        self._connection = connection
+        self._lock = threading.RLock()
+        self._written: dict[str, str] = {}
+        self.path = path
+        self.read_only = read_only
+
+    @classmethod
+    def create(cls, path: Path, document: JobDocument) -> JobStore:
+        """Make a new file; an existing one is never overwritten.
+
+        Raises
+        ------
+        JobFileError
+            The name is taken, or the folder cannot be written.
+        """
+        if path.exists():
+            raise JobFileError(f"{path} exists already.", hint="Open it, or choose another name.")
+        with told(path, "cannot be created"):
+            try:
+                os.close(os.open(path, os.O_CREAT | os.O_EXCL | os.O_WRONLY, 0o644))
+            except OSError as problem:
+                raise JobFileError(
+                    f"{path} cannot be created: {problem.strerror}.", hint="Choose a folder that can be written."
+                ) from problem
+            connection = connect(path, read_only=False)
+            schema.create(connection)
+            store = cls(connection, path, read_only=False)
+            store.write_document(document)
+        return store
+
+    @classmethod
+    def open(cls, path: Path) -> JobStore:
+        """Open a file; one that cannot be written is opened for reading only.
+
+        Raises
+        ------
+        JobFileError
+            Not there, not a job file, damaged, newer than the program, or old and not writable.
+        """
+        if not path.is_file():
+            raise JobFileError(f"There is no job file {path}.", hint="Check the name.")
+        read_only = not (os.access(path, os.W_OK) and os.access(path.parent, os.W_OK))
+        with told(path, "cannot be opened"):
+            connection = connect(path, read_only=read_only)
+            try:
+                version = schema.verify(connection, path)
+                if version < schema.VERSION:
+                    connection = migrations.bring_forward(connection, version, path, read_only=read_only)
+            except BaseException:
+                connection.close()
+                raise
+        return cls(connection, path, read_only=read_only)
+
+    def close(self) -> None:
+        """Let the file go."""
+        with self._lock:
+            self._connection.close()
+
+    def copy_to(self, path: Path) -> None:
+        """Write everything to another, new file.
+
+        Raises
+        ------
+        JobFileError
+            The name is taken, or the folder cannot be written.
+        """
+        if path.exists():
+            raise JobFileError(f"{path} exists already.", hint="Choose another name.")
+        beside = path.with_name(f".{path.name}.part")
+        try:
+            with self._lock, told(path, "cannot be written"):
+                beside.unlink(missing_ok=True)
+                target = sqlite3.connect(beside)
+                try:
+                    self._connection.backup(target)
+                finally:
+                    target.close()
+                beside.replace(path)
+        except OSError as problem:
+            raise JobFileError(
+                f"{path} cannot be written: {problem.strerror}.", hint="Choose another folder."
+            ) from problem
+        finally:
+            with contextlib.suppress(OSError):
+                beside.unlink(missing_ok=True)
+
+    # --- the document -------------------------------------------------------------------------------------------------
+
+    def read_document(self) -> JobDocument:
+        """Read everything but the takes."""
+        parts = dict(self._rows("SELECT part, json FROM document", ()))
+        if "job" not in parts:
+            raise JobFileError(f"{self.path} holds no job.", hint="Restore it from a copy.")
+        head = from_json(parts["job"], _Head, self.path)
+        units = from_json(parts.get("units", "null"), tuple[Unit, ...], self.path)
+        plans = from_json(parts.get("plans", "null"), tuple[Plan, ...], self.path)
+        try:
+            document = JobDocument(head.title, units, plans, head.notes)
+        except ValueError as problem:
+            raise damaged(self.path) from problem
+        self._written = {name: parts[name] for name in ("job", "units", "plans")}
+        return document
+
+    def write_document(self, document: JobDocument) -> None:
+        """Replace everything but the takes; only the parts that changed are written."""
+        parts = {
+            "job": to_json(_Head(document.title, document.notes)), "units": to_json(document.units), "plans": to_json(document.plans),
+        }  # fmt: skip
+        changed = [(name, text) for name, text in parts.items() if self._written.get(name) != text]
+        with self._writing():
+            self._connection.executemany("INSERT OR REPLACE INTO document (part, json) VALUES (?, ?)", changed)
+        self._written = parts
+
+    def write_pending(self, cells: Iterable[Cell]) -> None:
+        """Replace the list of what a run has still to do."""
+        with self._writing():
+            self._put_pending(tuple(cells))
+
+    def read_pending(self) -> tuple[Cell, ...]:
+        """Read what the last run had still to do."""
+        found = self._rows("SELECT json FROM document WHERE part = 'run'", ())
+        return from_json(found[0][0], tuple[Cell, ...], self.path) if found else ()
+
+    # --- takes --------------------------------------------------------------------------------------------------------
+
+    def append_take(
+        self, take: TakeSummary, result: Result, capture: Capture | None, *, pending: Iterable[Cell] | None = None
+    ) -> int:
+        """Append a take, what it gave and its capture; supersede its elders; note what is still to do; all or nothing.
+
+        Returns
+        -------
+        int
+            The take's id.
+        """
+        cell = take.cell
+        with self._writing():
+            capture_id = take.capture_id if capture is None else rows.insert_capture(self._connection, capture)
+            setup = self._text(cell.setup)
+            cursor = self._connection.execute(
+                "INSERT INTO take (unit, step, role, setup, kind, settings, taken_at, unit_title, rig, origin, sources, trust, "
+                "capture, note) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                (
+                    cell.unit, cell.step, cell.role, setup, take.kind, self._text(take.settings), take.taken_at, take.unit_title,
+                    None if take.rig is None else self._text(take.rig), take.origin, to_json(take.sources),
+                    to_json(result.trust), capture_id, take.note,
+                ),
+            )  # fmt: skip
+            take_id = int(cursor.lastrowid or 0)
+            rows.insert_result(self._connection, take_id, result)
+            self._connection.execute(
+                "UPDATE take SET superseded_by = ? WHERE unit = ? AND step = ? AND role = ? AND setup = ? AND id <> ? "
+                "AND superseded_by IS NULL",
+                (take_id, cell.unit, cell.step, cell.role, setup, take_id),
+            )
+            if pending is not None:
+                self._put_pending(tuple(pending))
+        return take_id
+
+    def write_note(self, take_id: int, note: str) -> None:
+        """Change the note of a take; nothing else of it ever changes."""
+        with self._writing():
+            self._connection.execute("UPDATE take SET note = ? WHERE id = ?", (note, take_id))
+
+    def read_takes(self, *, after: int = 0) -> list[TakeSummary]:
+        """Read all takes with a higher id, without what they gave and without samples."""
+        found = self._rows(f"SELECT {_COLUMNS} FROM take WHERE id > ? ORDER BY id", (after,))
+        texts = dict(self._rows("SELECT id, json FROM text", ())) if found else {}
+        # takes share their rigs, setups and settings: each text is decoded once
+        known: dict[tuple[Any, type[Any]], Any] = {}
+        with without_collection():
+            return [self._take(row, texts, known) for row in found]
+
+    def read_traces(self, take_id: int) -> tuple[Trace, ...]:
+        """Read the traces of a take."""
+        found = self._rows(
+            "SELECT head, x, magnitude, phase, uncertainty, checksum FROM trace WHERE take = ? ORDER BY position", (take_id,)
+        )
+        return tuple(rows.read_trace(row, self.path) for row in found)
+
+    def read_surfaces(self, take_id: int) -> tuple[Surface, ...]:
+        """Read the surfaces of a take."""
+        found = self._rows("SELECT head, x, y, vals, checksum FROM surface WHERE take = ? ORDER BY position", (take_id,))
+        return tuple(rows.read_surface(row, self.path) for row in found)
+
+    def read_capture(self, capture_id: int) -> Capture:
+        """Read samples with their circumstances."""
+        found = self._rows(
+            "SELECT rate_hz, frames, channels, encoding, circumstances, checksum, data FROM capture WHERE id = ?", (capture_id,)
+        )
+        return rows.read_capture(found[0] if found else None, self.path)
+
+    def read_trend(self, name: str, step: str | None = None) -> list[tuple[int, str, Reading]]:
+        """Give (take id, unit id, reading) of one name over all newest takes of the units, oldest first."""
+        sql = (
+            f"SELECT take.id, take.unit, {', '.join('reading.' + c for c in _READING.split(', '))} FROM reading "
+            "JOIN take ON take.id = reading.take WHERE reading.name = ? AND take.role = 'unit' AND take.superseded_by IS NULL "
+            "AND (? IS NULL OR take.step = ?) ORDER BY take.id, reading.position"
+        )
+        return [(row[0], row[1], rows.read_reading(row[2:], self.path)) for row in self._rows(sql, (name, step, step))]
+
+    # --- inside -------------------------------------------------------------------------------------------------------
+
+    def _take(self, row: tuple[Any, ...], texts: dict[Any, str], known: dict[tuple[Any, type[Any]], Any]) -> TakeSummary:
+        def once(key: Any, kind: Any, text: Any) -> Any:  # noqa: ANN401
+            if (key, kind) not in known:
+                if not isinstance(text, str):
+                    raise damaged(self.path)
+                known[key, kind] = from_json(text, kind, self.path)
+            return known[key, kind]
+
+        take_id, unit, step, role, setup, kind, settings, taken_at, title, rig, origin, sources, trust, newer, capture, note = row
+        return TakeSummary(
+            take_id, Cell(unit, step, once(setup, Setup, texts.get(setup)), role), kind,
+            once(settings, dict[str, float | str], texts.get(settings)), taken_at, title,
+            None if rig is None else cast("Rig", once(rig, Rig, texts.get(rig))),
+            _Later(self._findings, take_id, trust), origin, once(sources, tuple[Source, ...], sources), newer, capture, note,
+        )  # fmt: skip
+
+    def _findings(self, take_id: int, trust: str) -> Findings:
+        """Read what was computed; where that fails the take says so, and its samples can still be analysed again."""
+        try:
+            found = self._rows(f"SELECT {_READING} FROM reading WHERE take = ? ORDER BY position", (take_id,))
+            readings = tuple(rows.read_reading(row, self.path) for row in found)
+            return Findings(readings, from_json(trust, tuple[Trust, ...], self.path))
+        except JobFileError:
+            return Findings((), (_UNREADABLE,))
+
+    def _rows(self, sql: str, values: tuple[Any, ...]) -> list[tuple[Any, ...]]:
+        with self._lock, told(self.path, "cannot be read"):
+            return self._connection.execute(sql, values).fetchall()
+
+    def _text(self, value: Any) -> int:  # noqa: ANN401
+        """Id of a text that takes share."""
+        text = to_json(value)
+        found = self._connection.execute("SELECT id FROM text WHERE json = ?", (text,)).fetchone()
+        if found is not None:
+            return int(found[0])
+        return int(self._connection.execute("INSERT INTO text (json) VALUES (?)", (text,)).lastrowid or 0)
+
+    def _put_pending(self, cells: tuple[Cell, ...]) -> None:
+        self._connection.execute("INSERT OR REPLACE INTO document (part, json) VALUES ('run', ?)", (to_json(cells),))
+
+    @contextlib.contextmanager
+    def _writing(self) -> Iterator[None]:
+        if self.read_only:
+            raise JobFileError(f"{self.path} is open for reading only.", hint="Save the job under another name first.")
+        with self._lock, told(self.path, "cannot be written"), self._connection:
+            yield

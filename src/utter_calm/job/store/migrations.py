@@ -1,0 +1,57 @@
+"""How job files of older versions are brought forward, one version at a time, each in its own transaction."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from utter_calm.job.store import schema
+from utter_calm.job.store.from_version_2 import channels_apart
+
+Migration = Callable[[sqlite3.Connection, Path], None]
+
+
+def _plans(connection: sqlite3.Connection, _path: Path) -> None:
+    """Version 2 holds several units, each with its plan; what stood in the job itself becomes the only plan."""
+    row = connection.execute("SELECT json FROM document WHERE part = 'job'").fetchone()
+    if row is None:
+        return
+    try:
+        old: dict[str, Any] = msgspec.json.decode(row[0], type=dict[str, Any])
+    except msgspec.MsgspecError:
+        return  # reading it will say that it is damaged
+    plan = {key: old.pop(key) for key in ("unit", "rig", "steps", "factors", "claims") if key in old}
+    new = msgspec.json.encode({**old, "plans": [plan]}).decode()
+    connection.execute("UPDATE document SET json = ? WHERE part = 'job'", (new,))
+
+
+MIGRATIONS: dict[int, Migration] = {1: _plans, 2: channels_apart}
+"""From a version to the next one."""
+
+
+def bring_forward(connection: sqlite3.Connection, version: int, path: Path, *, read_only: bool) -> sqlite3.Connection:
+    """Bring an older file to this program's version; a file that cannot be written is brought forward in memory.
+
+    Raises
+    ------
+    JobFileError
+        A part of it cannot be understood; the file is as it was.
+    """
+    if read_only:
+        memory = sqlite3.connect(":memory:", check_same_thread=False)
+        connection.backup(memory)
+        connection.close()
+        connection = memory
+    connection.execute("PRAGMA foreign_keys = OFF")
+    while version < schema.VERSION:
+        with connection:
+            connection.execute("BEGIN")
+            MIGRATIONS[version](connection, path)
+            version += 1
+            connection.execute(f"PRAGMA user_version = {version}")
+    connection.execute("PRAGMA foreign_keys = ON")
+    return connection

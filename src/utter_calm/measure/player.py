@@ -1,0 +1,106 @@
+"""Passages in volts through a port: one column for each drive, ceilings kept, what comes back with its calibration."""
+
+from __future__ import annotations
+
+import math
+import threading
+from collections.abc import Callable
+
+import numpy as np
+
+from utter_calm.errors import InputError
+from utter_calm.measure.capture import Capture, FloatArray, Part
+from utter_calm.measure.kind import Passage
+from utter_calm.rig import Device, Port, RecordedBlock, Recording, Rig, StreamSettings, limits_for
+
+_PROBE_V = 0.02
+_MOST_PROBE = 0.3
+
+
+class Player:
+    """Plays passages on a device and keeps what came back.
+
+    Parameters
+    ----------
+    probe_v
+        R.m.s. volts that do no harm, for the chirp that finds the latency; None where nothing is played.
+    """
+
+    def __init__(
+        self, device: Device, rig: Rig, rate_hz: int, *, block_frames: int, paced: bool = False, load_ohm: float | None = None,
+        probe_v: float | None = None,
+    ) -> None:  # fmt: skip
+        info = device.info
+        if len(rig.outputs) > info.outputs or len(rig.inputs) > info.inputs:
+            raise InputError(
+                f"The rig has {len(rig.outputs)} outputs and {len(rig.inputs)} inputs, the device “{info.name}” "
+                f"{info.outputs} and {info.inputs}.", hint="Choose the rig that belongs to this device.",
+            )  # fmt: skip
+        self._rig, self._load, self._rate = rig, load_ohm, rate_hz
+        self._inputs = np.array([c.number - 1 for c in rig.inputs])
+        peaks = np.ones(info.outputs) * math.sqrt(2)
+        for channel in rig.outputs:
+            peaks[channel.number - 1] = channel.full_scale * math.sqrt(2)
+        self._peaks, self._drives = peaks, [c.number - 1 for c in rig.drives]
+        limits = limits_for(peaks, rig.ceiling_v)
+        quiet = None if probe_v is None else min(_MOST_PROBE * probe_v, _PROBE_V) * math.sqrt(2)
+        probe = 0.0 if quiet is None or not self._drives else quiet / float(np.max(peaks[self._drives]))
+        settings = StreamSettings(rate_hz, block_frames, paced=paced)
+        self._port = Port(device, settings, limits=limits, probe=probe)
+        self._kept: list[Recording] = []
+        self._parts: list[Part] = []
+
+    def play(
+        self, passage: Passage, cancel: threading.Event | None = None, on_block: Callable[[RecordedBlock], None] | None = None
+    ) -> Capture:
+        """Play one passage and give its answer as a capture of its own; errors as in :meth:`Port.play`."""
+        volts, hold = passage.volts, passage.hold
+        recording = self._port.play(
+            lambda: self._samples(volts() if callable(volts) else volts), cancel=cancel, on_block=on_block,
+            hold=None if hold is None else lambda frames: self._samples(hold(frames)),
+        )  # fmt: skip
+        start = (self._parts[-1].stop if self._parts else 0) + len(recording.before)
+        self._kept.append(recording)
+        self._parts.append(Part(start, start + len(recording.samples), passage.tags, passage.conditions))
+        own = Part(0, len(recording.samples), passage.tags, passage.conditions)
+        return self._capture(recording.samples, [recording], (own,))
+
+    def capture(self) -> Capture:
+        """Everything that was recorded: passages in a row, with what was heard between them where a tone was held."""
+        pieces = [piece for r in self._kept for piece in (r.before, r.samples) if len(piece)]
+        samples = pieces[0] if len(pieces) == 1 else np.concatenate(pieces)
+        return self._capture(samples, self._kept, tuple(self._parts))
+
+    def close(self) -> None:
+        """Fall silent and let the device go."""
+        self._port.close()
+
+    def _samples(self, volts: FloatArray) -> FloatArray:
+        """(n, outputs) samples: one column of volts for all drives, or one for each; never fewer outputs than columns."""
+        out = np.zeros((len(volts), self._port.outputs))
+        columns = 1 if volts.ndim == 1 else volts.shape[1]
+        if columns > 1 and columns > len(self._drives):
+            raise InputError(
+                f"This step drives {columns} channels one by one; the rig has {len(self._drives)} driving output"
+                f"{'' if len(self._drives) == 1 else 's'}.", hint="Choose a rig with more, or another step.",
+            )  # fmt: skip
+        for number, drive in enumerate(self._drives):
+            column = volts if volts.ndim == 1 else volts[:, number] if number < columns else None
+            if column is not None:
+                out[:, drive] = column / self._peaks[drive]
+        return out
+
+    def _capture(self, samples: FloatArray, chosen: list[Recording], parts: tuple[Part, ...]) -> Capture:
+        overload = np.any([r.overload for r in chosen], axis=0)[self._inputs]
+        return Capture(
+            samples=samples if len(self._inputs) == samples.shape[1] else samples[:, self._inputs],
+            rate_hz=self._rate,
+            channels=self._rig.recorded,
+            rig=self._rig,
+            drive_known=True,
+            load_ohm=self._load,
+            overload=tuple(bool(flag) for flag in overload),
+            lost_frames=sum(r.lost_frames for r in chosen),
+            parts=parts,
+            latency_frames=chosen[-1].latency_frames,
+        )

@@ -1,0 +1,97 @@
+"""Settings of a kind of step: frozen dataclasses whose fields say what they are, so that editors follow by themselves."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, fields
+from typing import Any
+
+import numpy as np
+
+from utter_calm.errors import InputError
+
+SettingValues = dict[str, float | str]
+YES_OR_NO = (("yes", "yes"), ("no", "no"))
+
+
+def setting(
+    default: float | str,
+    label: str,
+    unit: str = "",
+    *,
+    low: float = 0.0,
+    high: float = np.inf,
+    analysis_only: bool = False,
+    choices: tuple[tuple[str, str], ...] = (),
+) -> Any:  # noqa: ANN401
+    """Declare one field of a step's settings: its label, unit and bounds; a text has ``choices``, or is free.
+
+    ``choices`` are (key, words) pairs: keys are stored, words are shown.
+
+    ``analysis_only`` marks what can be changed on an old capture without measuring again.
+    """
+    meta = {"label": label, "unit": unit, "low": low, "high": high, "analysis_only": analysis_only, "choices": choices}
+    return field(default=default, metadata=meta)
+
+
+class StepSettings:
+    """Base of the settings of all kinds; frozen dataclasses whose fields are made by :func:`setting`."""
+
+    __slots__ = ()
+
+    def check(self) -> None:
+        """Refuse values outside their bounds.
+
+        Raises
+        ------
+        InputError
+            Names the field and its bounds.
+        """
+        for item in fields(self):  # type: ignore[arg-type]
+            value, meta = getattr(self, item.name), item.metadata
+            label = meta["label"].lower()
+            if isinstance(value, str):
+                keys = [key for key, _ in meta["choices"]]
+                if keys and value not in keys:
+                    raise InputError(f"The {label} is “{value}”.", hint=f"Choose one of {', '.join(keys)}.")
+                continue
+            if not isinstance(value, int | float) or not np.isfinite(value) or not meta["low"] <= value <= meta["high"]:
+                unit = "" if meta["unit"] == "1" else f" {meta['unit']}"
+                raise InputError(
+                    f"The {label} is {value!r}.", hint=f"It lies between {meta['low']:g} and {meta['high']:g}{unit}."
+                )
+
+
+@dataclass(frozen=True, slots=True)
+class SettingField:
+    """One field of a step's settings, as declared by :func:`setting`."""
+
+    name: str
+    label: str
+    unit: str
+    low: float
+    high: float
+    analysis_only: bool
+    choices: tuple[tuple[str, str], ...] = ()
+    is_text: bool = False
+    whole: bool = False
+
+    def words(self, value: str) -> str:
+        """Words of a choice."""
+        return dict(self.choices).get(value, value)
+
+
+def setting_fields(settings_type: type[StepSettings]) -> tuple[SettingField, ...]:
+    """Give the fields of a kind's settings, in order."""
+    return tuple(
+        SettingField(
+            item.name, **item.metadata, is_text=isinstance(item.default, str), whole=isinstance(item.default, int)
+        )
+        for item in fields(settings_type)  # type: ignore[arg-type]
+    )
+
+
+def setting_changes(
+    settings_type: type[StepSettings], before: SettingValues, after: StepSettings
+) -> tuple[SettingField, ...]:
+    """Give the fields whose values differ."""
+    return tuple(f for f in setting_fields(settings_type) if before.get(f.name) != getattr(after, f.name))

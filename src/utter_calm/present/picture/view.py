@@ -1,0 +1,141 @@
+"""A picture as values: axes, curves, floor, bounds, a surface, and the words above it. Drawn by the window and by the report."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from utter_calm.present.palette import DASHES
+from utter_calm.present.picture.axis import Axis
+from utter_calm.present.picture.sheet import SheetView
+from utter_calm.quantities import View, quantity
+
+FloatArray = npt.NDArray[np.float64]
+FREQUENCY_VIEW = quantity("frequency").view("log")
+DECIBEL_VIEW = quantity("gain").view("db")
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class CurveView:
+    """One curve.
+
+    Parameters
+    ----------
+    x, y
+        (n,) in the units of the axes.
+    label
+        Written at its end; empty for none.
+    hue
+        Index of the condition's colour.
+    channel
+        From 1; sets the dashes.
+    focus
+        Whether it is drawn with weight.
+    valid
+        Range of x in which it is data; outside it fades.
+    dense
+        Whether it is noisy and long: drawn thin.
+    doubtful
+        (n,) where it is no more than noise, or None: drawn faint.
+    """
+
+    x: FloatArray
+    y: FloatArray
+    label: str = ""
+    hue: int = 0
+    channel: int = 1
+    focus: bool = True
+    valid: tuple[float, float] | None = None
+    invalid_reason: str = ""
+    dense: bool = False
+    doubtful: npt.NDArray[np.bool_] | None = None
+
+    @property
+    def dash(self) -> tuple[float, ...]:
+        """Dash pattern of its channel, in pen widths; dashes would be lost in a dense curve, which is told by its opacity."""
+        return () if self.dense else DASHES[(self.channel - 1) % len(DASHES)]
+
+    @property
+    def opacity(self) -> float:
+        """How strongly it is drawn, from 0 to 1."""
+        return 0.5 if self.dense and not self.focus else 1.0
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class BoundView:
+    """A bound of a claim: a line that the curve stays above (``side`` 1) or below (-1)."""
+
+    x: FloatArray
+    y: FloatArray
+    side: int
+    label: str
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class SurfaceView:
+    """A surface as an image.
+
+    Parameters
+    ----------
+    x, y
+        (n,) and (m,) places along the axes' own scales.
+    levels
+        (m, n) heights in the unit of ``scale``; NaN where nothing is known.
+    low, high
+        Range of the colour scale: printed beside it.
+    scale
+        How the heights are looked at.
+    title
+        What they are.
+    """
+
+    x: FloatArray
+    y: FloatArray
+    levels: FloatArray
+    low: float
+    high: float
+    scale: View
+    title: str
+
+    @property
+    def label(self) -> str:
+        """What the colours are, with their unit."""
+        return f"{self.title} in {self.scale.on_axis}"
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class PlotView:
+    """A whole picture.
+
+    Parameters
+    ----------
+    flags
+        Places along x with a word on each, as the events of a hum hunt.
+    edges
+        Places along x of two settings that may be dragged, with their names; empty where there are none.
+    """
+
+    title: str
+    differs: str
+    same: str
+    x: Axis
+    y: Axis
+    curves: tuple[CurveView, ...] = ()
+    floor: CurveView | None = None
+    floor_label: str = "what the rig alone gives"
+    bounds: tuple[BoundView, ...] = ()
+    detail: tuple[float, float] | None = None
+    notes: tuple[str, ...] = ()
+    empty: str = ""
+    sheet: SheetView | None = None
+    surface: SurfaceView | None = None
+    edges: tuple[tuple[str, float], ...] = ()
+    flags: tuple[tuple[float, str], ...] = ()
+
+
+def empty_plot(title: str, text: str) -> PlotView:
+    """Give a picture that says what to do first."""
+    x = Axis("frequency", FREQUENCY_VIEW, 20, 20e3, log=True)
+    return PlotView(title, "", "", x, Axis("", DECIBEL_VIEW, -1, 1), empty=text)

@@ -1,0 +1,260 @@
+"""The port: plays, records, and gives what was recorded aligned with what was played.
+
+Between two passages the stream goes on, with silence or with the tone that is held; and whatever ends a port - the end of a
+step, a cancel, an error, a window that closes - the outputs fall silent with a fade first.
+"""
+
+from __future__ import annotations
+
+import contextlib
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from utter_calm.errors import Cancelled, InputError, UtterCalmError
+from utter_calm.rig.fade import fade_frames, fade_out
+from utter_calm.rig.latency import LONGEST_S, chirp, find_lag, nothing_heard
+from utter_calm.rig.protocol import Device, FloatArray, RecordedBlock, StreamSettings
+
+OnBlock = Callable[[RecordedBlock], None]
+Hold = Callable[[int], FloatArray]
+"""Gives so many frames more, (n, outputs)."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Recording:
+    """What came back.
+
+    Parameters
+    ----------
+    samples
+        (n, inputs), 1 is full scale; frame k answers frame k that was played.
+    rate_hz
+        Sample rate.
+    overload
+        For each input, whether it touched full scale.
+    lost_frames
+        Frames that the device lost on the way; zeros stand in their place.
+    latency_frames
+        By how many frames the inputs lagged; already taken out.
+    before
+        (m, inputs) what was heard since the passage before while its tone was held; empty where it was not.
+    """
+
+    samples: FloatArray
+    rate_hz: int
+    overload: tuple[bool, ...]
+    lost_frames: int
+    latency_frames: int
+    before: FloatArray
+
+
+class Port:
+    """An open device. Not to be used by two threads at once; its own thread only fills pauses.
+
+    Parameters
+    ----------
+    limits
+        (outputs,) largest sample of each output: the safety ceiling. More is refused, not cut.
+    probe
+        Peak sample of the chirp by which the latency is found where the device cannot tell it; 0 where it does not matter.
+    fills_pauses
+        Whether the stream goes on by itself between two passages of a paced device; False for who exchanges blocks himself.
+    """
+
+    def __init__(
+        self, device: Device, settings: StreamSettings, *, limits: FloatArray, probe: float = 0.0, fills_pauses: bool = True,
+    ) -> None:  # fmt: skip
+        self.settings = settings
+        self.outputs, self.inputs = device.info.outputs, device.info.inputs
+        self._limits, self._probe = np.asarray(limits, dtype=np.float64), probe
+        self._stream = device.open(settings)
+        self._latency = self._stream.latency_frames
+        self._last = np.zeros(self.outputs)
+        self._hold: Hold | None = None
+        self._blocks: list[RecordedBlock] = []
+        self._frame = self._answered = 0
+        self._lost = 0
+        self._lock = threading.RLock()
+        self._resting, self._closed = threading.Event(), threading.Event()
+        self._problem: UtterCalmError | None = None
+        self._filler: threading.Thread | None = None
+        if settings.paced and fills_pauses:
+            self._filler = threading.Thread(target=self._fill_pauses, name="port", daemon=True)
+            self._filler.start()
+
+    @property
+    def latency_frames(self) -> int:
+        """By how many frames the inputs lag; found by a chirp the first time where the device cannot tell.
+
+        Raises
+        ------
+        NoSignal
+            No chirp came back.
+        """
+        if self._latency is None:
+            self._latency = self._find_latency() if self._probe else 0
+        return self._latency
+
+    def play(
+        self, volts_or_later: FloatArray | Callable[[], FloatArray], *, cancel: threading.Event | None = None,
+        on_block: OnBlock | None = None, hold: Hold | None = None,
+    ) -> Recording:  # fmt: skip
+        """Play samples (n, outputs), or what a function gives at the moment of playing; give their answer.
+
+        Raises
+        ------
+        Cancelled
+            ``cancel`` was set; the outputs have faded.
+        DeviceGone
+            The device vanished.
+        InputError
+            The samples are above the limit or not finite; nothing was played.
+        """
+        self._resting.clear()
+        with self._lock:
+            if self._problem is not None:
+                raise self._problem
+            late = self.latency_frames
+            samples = volts_or_later() if callable(volts_or_later) else volts_or_later
+            self._check(samples)
+            first, lost = self._frame, self._lost
+            held_before = self._hold is not None
+            self._run(samples, cancel, on_block)
+            self._hold = hold
+            self._fill(first + len(samples) + late - self._frame, cancel)
+            heard = self._heard(first + late, first + late + len(samples))
+            before = self._heard(self._answered, first + late) if held_before else np.empty((0, self.inputs))
+            overload = np.any([b.overload for b in self._blocks if b.first_frame + len(b.samples) > first + late], axis=0)
+            self._answered = first + late + len(samples)
+            self._blocks = [b for b in self._blocks if b.first_frame + len(b.samples) > self._answered]
+            flags = tuple(bool(flag) for flag in np.atleast_1d(overload)) if np.ndim(overload) else (False,) * self.inputs
+            recording = Recording(heard, self.settings.rate_hz, flags, self._lost - lost, late, before)
+        self._resting.set()
+        return recording
+
+    def exchange(self, samples: FloatArray) -> RecordedBlock:
+        """Play one block (n, outputs) as it is, for what runs live; checked against the limit like everything else."""
+        self._check(samples)
+        block = self._stream.exchange(samples)
+        self._last = samples[-1] if len(samples) else self._last
+        return block
+
+    def close(self) -> None:
+        """Fall silent with a fade and let the device go; may be called twice."""
+        if self._closed.is_set():
+            return
+        self._closed.set()
+        self._resting.set()
+        if self._filler is not None:
+            self._filler.join()
+        try:
+            self._fade(None)
+        finally:
+            self._stream.close()
+
+    # --- inside -----------------------------------------------------------------------------------------------------
+
+    def _check(self, samples: FloatArray) -> None:
+        if samples.ndim != 2 or samples.shape[1] != self.outputs:
+            raise InputError(
+                f"The stimulus has {samples.shape[-1]} columns, the device {self.outputs} outputs.", hint="Choose another rig."
+            )
+        peaks = np.max(np.abs(samples), axis=0, initial=0.0)
+        if not np.all(peaks <= self._limits * (1 + 1e-9)):
+            worst = int(np.argmax(np.where(np.isfinite(peaks), peaks - self._limits, np.inf)))
+            raise InputError(
+                f"The stimulus reaches {peaks[worst]:.4g} of full scale on output {worst + 1}, above the ceiling of "
+                f"{self._limits[worst]:.4g}.", hint="Lower the level.",
+            )  # fmt: skip
+
+    def _run(self, samples: FloatArray, cancel: threading.Event | None, on_block: OnBlock | None) -> None:
+        size = self.settings.block_frames
+        for start in range(0, len(samples), size):
+            if cancel is not None and cancel.is_set():
+                self._fade(samples[start:] if start else None)
+                raise Cancelled
+            block = self._send(samples[start : start + size])
+            if on_block is not None:
+                on_block(block)
+
+    def _send(self, samples: FloatArray) -> RecordedBlock:
+        block = self._stream.exchange(samples)
+        self._frame += len(samples)
+        if len(samples):
+            self._last = samples[-1]
+        self._lost += block.lost_frames
+        self._blocks.append(block)
+        return block
+
+    def _fill(self, frames: int, cancel: threading.Event | None = None) -> None:
+        """Go on for so many frames with the held tone, or with silence."""
+        size = self.settings.block_frames
+        while frames > 0:
+            if cancel is not None and cancel.is_set():
+                self._fade(None)
+                raise Cancelled
+            count = min(size, frames)
+            samples = np.zeros((count, self.outputs)) if self._hold is None else self._hold(count)
+            self._check(samples)
+            self._send(samples)
+            frames -= count
+
+    def _fill_pauses(self) -> None:
+        """Feed the stream while nobody plays, in the rhythm of the device."""
+        while not self._closed.is_set():
+            if not self._resting.wait(0.05):
+                continue
+            with self._lock:
+                if self._closed.is_set() or not self._resting.is_set():
+                    continue
+                try:
+                    self._fill(self.settings.block_frames)
+                except UtterCalmError as problem:
+                    self._problem = problem
+                    return
+                if self._hold is None:  # silence is nothing to be kept
+                    self._blocks, self._answered = self._blocks[-1:], max(self._answered, self._frame)
+
+    def _fade(self, rest: FloatArray | None) -> None:
+        if not np.any(self._last):
+            return
+        frames = fade_frames(self.settings.rate_hz)
+        if rest is None and self._hold is not None:
+            rest = self._hold(frames)
+        size = self.settings.block_frames
+        samples = fade_out(rest, self._last, frames)
+        self._hold = None
+        # a device that is gone is silent already
+        with contextlib.suppress(UtterCalmError):
+            for start in range(0, frames, size):
+                self._send(samples[start : start + size])
+
+    def _heard(self, first: int, last: int) -> FloatArray:
+        """(last - first, inputs) what the inputs heard from one frame of the stream to another; zeros where it was lost."""
+        out = np.zeros((max(0, last - first), self.inputs))
+        for block in self._blocks:
+            start, stop = max(block.first_frame, first), min(block.first_frame + len(block.samples), last)
+            if start < stop:
+                out[start - first : stop - first] = block.samples[start - block.first_frame : stop - block.first_frame]
+        return out
+
+    def _find_latency(self) -> int:
+        rate, first = self.settings.rate_hz, self._frame
+        sound = chirp(rate, self._probe)
+        samples = np.repeat(sound[:, None], self.outputs, axis=1)
+        self._check(samples)
+        self._run(samples, None, None)
+        self._fill(round(LONGEST_S * rate))
+        lag = find_lag(self._heard(first, self._frame), sound)
+        self._blocks, self._answered = [], self._frame
+        if lag is None:
+            raise nothing_heard()
+        return lag
+
+
+def limits_for(peaks: FloatArray, ceiling_v: float) -> FloatArray:
+    """(outputs,) largest samples under a ceiling in r.m.s. volts; ``peaks`` are the volts of a sample of 1."""
+    return np.asarray(np.minimum(1.0, ceiling_v * np.sqrt(2) / peaks), dtype=np.float64)

@@ -1,0 +1,214 @@
+"""A rig by name: its outputs and inputs, what is in the path, and what must not be exceeded."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+from utter_calm.errors import InputError
+from utter_calm.rig.channel import CURRENT, DRIVE, UNIT_OF_ROLE, VOLTAGE, Channel, Correction
+
+DIVIDER, PRE_FILTER, SENSE, AMPLIFIER = "divider", "pre-filter", "sense resistor", "power amplifier"
+PARTS = (DIVIDER, PRE_FILTER, SENSE, AMPLIFIER)
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """Something in the path between a converter and the unit.
+
+    Parameters
+    ----------
+    kind
+        One of :data:`PARTS`.
+    value
+        A divider's ratio (10: a tenth arrives), a sense resistor's ohms, an amplifier's gain; 1 for a filter.
+    side
+        ``"input"`` or ``"output"``: where it sits.
+    channels
+        Numbers of the channels that it belongs to; empty for all of that side that carry volts.
+    u_value
+        Relative standard uncertainty of the value.
+    correction
+        Its response, to be divided out.
+    """
+
+    kind: str
+    value: float = 1.0
+    side: str = "input"
+    channels: tuple[int, ...] = ()
+    u_value: float = 0.0
+    correction: Correction | None = None
+
+    def __post_init__(self) -> None:
+        if self.kind not in PARTS or self.side not in ("input", "output"):
+            raise InputError(f"A part of the rig is a “{self.kind}”.", hint=f"It is one of {', '.join(PARTS)}.")
+        if not (math.isfinite(self.value) and self.value > 0):
+            raise InputError(f"The {self.kind} has the value {self.value:g}.", hint="Enter a number above zero.")
+
+
+def _outputs() -> tuple[Channel, ...]:
+    return tuple(Channel(n, role=DRIVE, full_scale=4.0, calibrated="2026-11-02") for n in (1, 2))
+
+
+def _inputs() -> tuple[Channel, ...]:
+    return tuple(Channel(n, full_scale=4.0, u_level=0.0006, u_flatness=0.0001, calibrated="2026-11-02") for n in (1, 2))
+
+
+@dataclass(frozen=True, slots=True)
+class Rig:
+    """A rig and its calibration.
+
+    Parameters
+    ----------
+    name
+        As it is picked by people.
+    device
+        The device behind it.
+    outputs, inputs
+        Channels; counted apart.
+    parts
+        What is in the path.
+    ceiling_v
+        R.m.s. volts that no output ever exceeds, whatever is asked for.
+    load_power_w, u_load
+        What the load can take, and the relative standard uncertainty of its resistance.
+    """
+
+    name: str = "Simulated rig"
+    device: str = "simulated"
+    outputs: tuple[Channel, ...] = _outputs()
+    inputs: tuple[Channel, ...] = _inputs()
+    parts: tuple[Part, ...] = (Part(DIVIDER, 10.0),)
+    ceiling_v: float = 2.0
+    load_power_w: float = 150.0
+    u_load: float = 0.001
+
+    def __post_init__(self) -> None:
+        for what, value, unit in (("ceiling", self.ceiling_v, "V"), ("load's rating", self.load_power_w, "W")):
+            if not (math.isfinite(value) and value > 0):
+                raise InputError(f"The {what} is {value:g} {unit}.", hint="Enter a number above zero.")
+        if not self.inputs:
+            raise InputError("The rig has no input.", hint="Add the channel that listens.")
+        for side in (self.outputs, self.inputs):
+            numbers = [c.number for c in side]
+            if len(set(numbers)) != len(numbers):
+                raise InputError("Two channels of the rig have the same number.", hint="Number them apart.")
+
+    @property
+    def drives(self) -> tuple[Channel, ...]:
+        """Outputs that drive the unit."""
+        return tuple(c for c in self.outputs if c.role == DRIVE)
+
+    @property
+    def highest_v(self) -> float:
+        """R.m.s. volts that every driving output can and may give."""
+        return min(self.ceiling_v, *(c.full_scale for c in self.drives)) if self.drives else 0.0
+
+    @property
+    def pickup_ratio(self) -> float:
+        """Volts at the unit's output over volts at the input connector: 10 for a divider by ten."""
+        return next((p.value for p in self.parts if p.kind == DIVIDER and p.side == "input"), 1.0)
+
+    @property
+    def output_full_scale_v(self) -> float:
+        """R.m.s. volts of a full-scale sine at the first driving output."""
+        return self.drives[0].full_scale if self.drives else 1.0
+
+    @property
+    def input_full_scale_v(self) -> float:
+        """R.m.s. volts of a full-scale sine at the first input's connector."""
+        return self.inputs[0].full_scale
+
+    @property
+    def output_peak_v(self) -> float:
+        """Volts at the first driving output for a sample of 1."""
+        return self.output_full_scale_v * math.sqrt(2)
+
+    @property
+    def u_level(self) -> float:
+        """Relative standard uncertainty of a level at the first input, its parts among it."""
+        return self.recorded[0].u_level
+
+    @property
+    def calibrated(self) -> str:
+        """Day of the first input's calibration."""
+        return self.inputs[0].calibrated
+
+    @property
+    def recorded(self) -> tuple[Channel, ...]:
+        """Inputs with the parts before them taken in: what their samples stand for at the unit."""
+        return tuple(self._with_parts(c) for c in self.inputs)
+
+    def _with_parts(self, channel: Channel) -> Channel:
+        out = channel
+        for part in self.parts:
+            belongs = channel.number in part.channels if part.channels else channel.role in (VOLTAGE, CURRENT)
+            if part.side != "input" or not belongs:
+                continue
+            if part.kind == DIVIDER:
+                out = replace(out, full_scale=out.full_scale * part.value, u_level=math.hypot(out.u_level, part.u_value))
+            elif part.kind == SENSE and channel.role == CURRENT:
+                out = replace(out, full_scale=out.full_scale / part.value, u_level=math.hypot(out.u_level, part.u_value))
+            if part.correction is not None:
+                out = replace(out, correction=joined(out.correction, part.correction))
+        return out
+
+    def with_divider(self, ratio: float) -> Rig:
+        """Give the rig with another divider before its inputs; 1 takes it out."""
+        rest = tuple(p for p in self.parts if not (p.kind == DIVIDER and p.side == "input"))
+        return replace(self, parts=rest if ratio == 1 else (Part(DIVIDER, ratio), *rest))
+
+    def with_inputs(self, **changes: object) -> Rig:
+        """Give the rig with the same changes on every input."""
+        return replace(self, inputs=tuple(replace(c, **changes) for c in self.inputs))  # type: ignore[arg-type]
+
+    def with_outputs(self, **changes: object) -> Rig:
+        """Give the rig with the same changes on every output."""
+        return replace(self, outputs=tuple(replace(c, **changes) for c in self.outputs))  # type: ignore[arg-type]
+
+    def check_level(self, level_v: float) -> None:
+        """Refuse a level (V r.m.s. at the output) that is not above zero, or above the ceiling.
+
+        Raises
+        ------
+        InputError
+            Says the ceiling.
+        """
+        if not level_v > 0:
+            raise InputError(f"The level of {level_v:g} V is not above zero.", hint="Enter a level such as 0.1 V.")
+        if not self.drives:
+            raise InputError("The rig has no output that drives.", hint="Give one of its outputs the role “drive”.")
+        if level_v > self.highest_v * (1 + 1e-9):
+            raise InputError(
+                f"The level of {level_v:.4g} V is above the ceiling of {self.highest_v:.4g} V.",
+                hint="Lower the level, or raise the rig's ceiling if the unit can take it.",
+            )
+
+
+def joined(first: Correction | None, second: Correction) -> Correction:
+    """Give two corrections in a row as one, at the points of both."""
+    import numpy as np  # noqa: PLC0415 - only where there are two
+
+    if first is None:
+        return second
+    points = np.unique(np.concatenate([first.frequency_hz, second.frequency_hz]))
+    both = first.at(points) * second.at(points)
+    return Correction(tuple(points.tolist()), tuple(np.abs(both).tolist()), tuple(np.unwrap(np.angle(both)).tolist()))
+
+
+def stereo_rig(
+    name: str = "Simulated rig", *, device: str = "simulated", output_full_scale_v: float = 4.0, input_full_scale_v: float = 4.0,
+    pickup_ratio: float = 10.0, ceiling_v: float = 2.0, u_level: float = 0.0006, u_flatness: float = 0.0001, u_load: float = 0.001,
+    calibrated: str = "2026-11-02", load_power_w: float = 150.0, outputs: int = 2, inputs: int = 2,
+) -> Rig:  # fmt: skip
+    """Make a rig whose channels are all alike: volts out, volts in through one divider; two of each unless said otherwise."""
+    drives = tuple(
+        Channel(n, role=DRIVE, full_scale=output_full_scale_v, calibrated=calibrated) for n in range(1, outputs + 1)
+    )
+    listens = tuple(
+        Channel(n, unit=UNIT_OF_ROLE[VOLTAGE], full_scale=input_full_scale_v, u_level=u_level, u_flatness=u_flatness,
+                calibrated=calibrated)
+        for n in range(1, inputs + 1)
+    )  # fmt: skip
+    parts = () if pickup_ratio == 1 else (Part(DIVIDER, pickup_ratio),)
+    return Rig(name, device, drives, listens, parts, ceiling_v, load_power_w, u_load)

@@ -1,0 +1,1 @@
+"""The chain along the top, and the editors under its links."""

@@ -1,0 +1,140 @@
+"""The editor of a step: its fields follow from its kind; and what adds one."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtWidgets import QComboBox, QWidget
+
+from utter_calm.errors import InputError
+from utter_calm.job.document import Plan, Step
+from utter_calm.measure.kind import SettingField, SettingValues, StepSettings, setting_fields
+from utter_calm.measure.kinds import KINDS
+from utter_calm.quantities import Conditions, Value, amplitude_to_db, db_to_amplitude, names_same, value_text
+from utter_calm.quantities.text import fixed
+from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit, decibels_of, text_line
+from utter_calm.ui.state.session import JobSession
+
+
+def settings_lines(
+    settings_type: type[StepSettings], values: SettingValues, *, analysis_only: bool = False
+) -> list[FormLine]:
+    """Make a form's lines from the declaration of a kind's settings."""
+    return [
+        FormLine(f.name, f.label, _setting_field(f, values.get(f.name, "" if f.is_text else 0.0)))
+        for f in setting_fields(settings_type)
+        if f.analysis_only or not analysis_only
+    ]
+
+
+def _setting_field(declared: SettingField, value: float | str) -> QWidget:
+    if declared.choices:
+        chooser = QComboBox()
+        chooser.setAccessibleName(declared.label)
+        for key, words in declared.choices:
+            chooser.addItem(words, key)
+        chooser.setCurrentIndex(max(0, chooser.findData(value)))
+        return chooser
+    if declared.is_text:
+        return text_line(str(value), declared.label)
+    return QuantityEdit(declared.label, declared.unit, float(value))
+
+
+def settings_from(form: PopupForm, settings_type: type[StepSettings], values: SettingValues) -> StepSettings:
+    """Read the settings back from a form; fields that are not in it keep their values."""
+    merged = dict(values)
+    for declared in setting_fields(settings_type):
+        field = form.fields.get(declared.name)
+        if isinstance(field, QComboBox):
+            merged[declared.name] = str(field.currentData())
+        elif isinstance(field, QuantityEdit):
+            value = field.value()
+            merged[declared.name] = round(value) if declared.whole else value
+        elif field is not None:
+            merged[declared.name] = form.text(declared.name)
+    return settings_type(**merged)
+
+
+def step_editor(session: JobSession, parent: QWidget) -> PopupForm | None:
+    """Edit the chosen step's settings; fields follow from its kind."""
+    step = session.step
+    if step is None:
+        return None
+    kind = step.measure
+
+    def apply(form: PopupForm) -> None:
+        settings = settings_from(form, kind.settings_type, step.settings)
+        relative = _relative(form)
+        where = _where(session.plan, form.text("where"))
+        if (relative, where) != (step.relative, step.where):
+            changed = replace(step.with_settings(settings), relative=relative, where=where)
+            settings.check()
+            for setup in session.plan.setups_of(changed):
+                session.plan.settings_of(changed, setup)
+            steps = tuple(changed if s.id == step.id else s for s in session.plan.steps)
+            session.edit_plan(f"change {step.title}", replace(session.plan, steps=steps))
+            return
+        highest = kind.highest_level(settings)
+        if highest is not None:
+            session.plan.rig.check_level(highest)
+        session.edit_step(step, settings)
+
+    lines = settings_lines(kind.settings_type, step.settings)
+    if "level_v" in step.settings and session.plan.reference is not None:
+        text = "" if step.relative is None else f"{fixed(amplitude_to_db(step.relative), 2)} dB"
+        words = f"Level re {session.plan.reference.text} (empty: its own)"
+        lines.append(FormLine("relative", words, text_line(text, "Level relative to the reference")))
+    where = ", ".join(f"{f}: {value_text(v)}" for f, v in step.where)
+    lines.append(FormLine("where", "Planned only for (empty: all)", text_line(where, "Planned only for")))
+    form = PopupForm(parent, f"{step.title}: {kind.question}", lines, apply)
+    form.add_button("Remove step", lambda: _remove_step(session, step))
+    return form
+
+
+def _relative(form: PopupForm) -> float | None:
+    """Level as a ratio to the reference; None where the field is empty or there is none."""
+    text = form.text("relative") if "relative" in form.fields else ""
+    return db_to_amplitude(decibels_of(text)) if text else None
+
+
+def _where(plan: Plan, text: str) -> Conditions:
+    """Read conditions such as ``load: 8 ohm, volume: full``.
+
+    Raises
+    ------
+    InputError
+        There is no such factor or value in the plan.
+    """
+    out: list[tuple[str, Value]] = []
+    for part in (p.strip() for p in text.split(",") if p.strip()):
+        name, _, value = (w.strip() for w in part.partition(":"))
+        factor = plan.factor(name)
+        found = next((v for v in factor.values if names_same(value, v)), None) if factor is not None else None
+        if found is None:
+            known = "; ".join(f"{f.name}: {', '.join(value_text(v) for v in f.values)}" for f in plan.factors) or "none"
+            raise InputError(f"“{part}” is no condition of this plan.", hint=f"It has {known}.")
+        out.append((name, found))
+    return tuple(out)
+
+
+def _remove_step(session: JobSession, step: Step) -> None:
+    """Take a step out of the plan; its takes stay in the file, and undo brings it back."""
+    steps = tuple(s for s in session.plan.steps if s.id != step.id)
+    session.edit_plan(f"remove {step.title}", replace(session.plan, steps=steps))
+
+
+def add_step_editor(session: JobSession, parent: QWidget) -> PopupForm:
+    """Add a step of any kind."""
+    chooser = QComboBox()
+    chooser.setAccessibleName("Kind of step")
+    for kind in KINDS.values():
+        chooser.addItem(f"{kind.title}: {kind.question}", kind.key)
+
+    def apply(form: PopupForm) -> None:
+        session.add_step(str(chooser.currentData()), form.text("label"))
+
+    lines = [
+        FormLine("kind", "Measure", chooser),
+        FormLine("label", "Called (may be empty)", text_line("", "Name of the step")),
+    ]
+    return PopupForm(parent, "Add a step", lines, apply)

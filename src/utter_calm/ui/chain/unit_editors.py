@@ -1,0 +1,98 @@
+"""The editors of the unit under test and of its load."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtWidgets import QComboBox, QWidget
+
+from utter_calm.errors import InputError
+from utter_calm.job.document import LOAD, Factor
+from utter_calm.quantities import NONE, Measured, Value, amplitude_to_db, db_to_amplitude, parse_quantity, value_text
+from utter_calm.quantities.text import fixed
+from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit, decibels_of, text_line
+from utter_calm.ui.state.session import JobSession
+
+
+def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
+    unit = session.unit
+
+    def apply(form: PopupForm) -> None:
+        gain = db_to_amplitude(decibels_of(form.text("gain")))
+        changed = replace(
+            unit, name=form.text("name") or "Unit", sample=form.text("sample"), settings=form.text("settings"),
+            nominal_gain=gain, notes=form.text("notes"),
+        )  # fmt: skip
+        session.edit_unit("change the unit", changed)
+
+    lines = [
+        FormLine("name", "What it is", text_line(unit.name, "What it is")),
+        FormLine("sample", "Which one", text_line(unit.sample, "Which one")),
+        FormLine("settings", "Switches and knobs", text_line(unit.settings, "Switches and knobs")),
+        FormLine(
+            "gain", "Gain by its data sheet", text_line(f"{fixed(amplitude_to_db(unit.nominal_gain), 2)} dB", "Gain")
+        ),
+        FormLine("notes", "Notes", text_line(unit.notes, "Notes")),
+    ]
+    form = PopupForm(parent, "Unit under test", lines, apply)
+    form.add_button("Another one of this kind", session.add_unit_like)
+    return form
+
+
+def load_editor(session: JobSession, parent: QWidget) -> PopupForm:
+    """Choose the load that is switched on, and which loads the plan varies."""
+    document = session.plan
+    factor = next((f for f in document.factors if f.name == LOAD), Factor(LOAD, ()))
+    chooser = QComboBox()
+    chooser.setAccessibleName("Load that is switched on")
+    values = list(factor.values) or [NONE]
+    standing = session.standing_load
+    if standing and standing not in values:
+        values.append(standing)
+    for value in values:
+        chooser.addItem(value_text(value), value)
+    chooser.setCurrentIndex(max(0, values.index(standing) if standing in values else 0))
+
+    def apply(form: PopupForm) -> None:
+        wanted = parse_loads(form.text("values"))
+        limit = form.quantity("power")
+        changed = replace(factor, values=wanted)
+        factors = tuple(changed if f.name == LOAD else f for f in document.factors)
+        if factor not in document.factors:
+            factors = (*factors, changed)
+        rig = replace(document.rig, load_power_w=limit)
+        session.edit_plan("change the loads", replace(document, factors=factors, rig=rig))
+        chosen = values[chooser.currentIndex()]
+        if chosen != session.standing_load:
+            session.set_bench(LOAD, chosen)
+
+    lines = [
+        FormLine("standing", "Switched on now", chooser),
+        FormLine("values", "Loads in the plan", text_line(", ".join(value_text(v) for v in factor.values), "Loads in the plan")),
+        FormLine("power", "It can take", QuantityEdit("Power of the load", "W", document.rig.load_power_w)),
+    ]
+    return PopupForm(parent, "Load on the unit's output", lines, apply)
+
+
+def parse_loads(text: str) -> tuple[Value, ...]:
+    """Read a list of loads such as ``8 ohm, 4 ohm``.
+
+    Raises
+    ------
+    InputError
+        One of them is not a resistance, or there is none.
+    """
+    out: list[Value] = []
+    for part in (p.strip() for p in text.replace(";", ",").split(",")):
+        if not part:
+            continue
+        if part.lower() in ("none", "open", "no load"):
+            out.append(NONE)
+            continue
+        ohm = parse_quantity(part, "ohm", what="load")
+        if not ohm > 0:
+            raise InputError(f"A load of {part} is a short circuit.", hint="Type a resistance above 0 Ω.")
+        out.append(Measured(float(f"{ohm:.9g}"), "ohm"))
+    if not out:
+        raise InputError("There is no load in the list.", hint="Type at least one, such as 8 ohm; or none.")
+    return tuple(dict.fromkeys(out))

@@ -1,0 +1,1 @@
+"""The coverage: steps down, setups across."""

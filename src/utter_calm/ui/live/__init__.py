@@ -1,0 +1,1 @@
+"""Live work: the running tone, hum, levels by their effect."""

@@ -1,0 +1,82 @@
+"""Starts and stops the live tone and puts it together with its analysis."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QObject, Signal
+
+from utter_calm.errors import InputError
+from utter_calm.measure.first_look import FirstLookSettings
+from utter_calm.measure.live import LiveAnalyser
+from utter_calm.quantities import number_of
+from utter_calm.rig.live import LiveTone
+from utter_calm.ui.state.session import JobSession
+
+
+class LiveControl(QObject):
+    """At most one live tone at a time."""
+
+    changed = Signal()
+
+    def __init__(self, session: JobSession) -> None:
+        super().__init__(session)
+        self._session = session
+        self.tone: LiveTone | None = None
+        self.analyser: LiveAnalyser | None = None
+        self.level_v = 0.0
+        self.frequency_hz = 997.0
+        session.bench_changed.connect(self._follow_load)
+
+    @property
+    def running(self) -> bool:
+        """Whether a tone is on."""
+        return self.tone is not None
+
+    def start(self, *, silent: bool = False) -> None:
+        """Start the tone of the chosen step, or of the first one that is a tone; ``silent`` only listens.
+
+        Raises
+        ------
+        InputError
+            No step of the plan is a tone, or its level is above the ceiling.
+        DeviceGone
+            The device is not there.
+        """
+        settings = FirstLookSettings() if silent else self._tone_settings()
+        rig = self._session.plan.rig
+        level = 0.0 if silent else settings.level_v
+        self.tone = LiveTone(self._session.bench.device, rig, settings.frequency_hz, level, settings.rate_hz)
+        self.level_v, self.frequency_hz = level, settings.frequency_hz
+        self.analyser = LiveAnalyser(self.tone, rig, settings, self._load())
+        self.changed.emit()
+
+    def _tone_settings(self) -> FirstLookSettings:
+        plan = self._session.plan
+        for step in (s for s in (self._session.step, *plan.steps) if s is not None):
+            settings = step.typed_settings()
+            if isinstance(settings, FirstLookSettings):
+                return settings
+        raise InputError("No step of the plan is a tone.", hint="Add a first look with “+ step”.")
+
+    def set_level(self, level_v: float) -> None:
+        """Change the level while the tone runs; errors as in :meth:`LiveTone.set_level`."""
+        if self.tone is not None:
+            self.tone.set_level(level_v)
+            self.level_v = level_v
+
+    def mute(self) -> None:
+        """Silence, at once."""
+        if self.tone is None:
+            return
+        self.tone.mute()
+        if self.analyser is not None:
+            self.analyser.stop()
+        self.tone.wait(0.5)
+        self.tone, self.analyser = None, None
+        self.changed.emit()
+
+    def _load(self) -> float | None:
+        return number_of(self._session.standing_load, "ohm")
+
+    def _follow_load(self) -> None:
+        if self.analyser is not None:
+            self.analyser.set_load(self._load())

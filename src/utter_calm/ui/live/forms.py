@@ -1,0 +1,66 @@
+"""Forms of live and preparing work: a level by its effect, and what was just done."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtWidgets import QComboBox, QWidget
+
+from utter_calm.measure.level_effect import EFFECTS, UNITS, Effect
+from utter_calm.quantities import NONE, parse_quantity
+from utter_calm.ui.live.desk import LiveDesk
+from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit, text_line
+from utter_calm.ui.state.session import JobSession
+
+
+def effect_form(session: JobSession, parent: QWidget) -> PopupForm:
+    """Ask for what the level should do."""
+    rig = session.plan.rig
+    chooser = QComboBox()
+    chooser.setAccessibleName("What the level should give")
+    for key, words in EFFECTS:
+        chooser.addItem(words, key)
+    chooser.setCurrentIndex(1 if session.standing_load not in (None, NONE) else 0)
+
+    side = QComboBox()
+    side.setAccessibleName("Channel on which it is measured")
+    side.addItems([f"channel {k + 1}" for k in range(len(rig.inputs))])
+
+    def apply(form: PopupForm) -> None:
+        what = str(chooser.currentData())
+        target = parse_quantity(form.text("target"), UNITS[what], what="target")
+        frequency, start, limit = (form.quantity(key) for key in ("frequency", "start", "limit"))
+        session.search_level(Effect(what, target, frequency, start, limit, channel=side.currentIndex() + 1))
+
+    def forget() -> None:
+        session.edit_plan("forget the reference", replace(session.plan, reference=None))
+
+    lines = [
+        FormLine("what", "As much as gives", chooser),
+        FormLine("target", "of", text_line("1", "Target")),
+        FormLine("channel", "on", side),
+        FormLine("frequency", "with a tone of", QuantityEdit("Frequency", "Hz", 997.0)),
+        FormLine("start", "beginning at", QuantityEdit("Begin at", "V", 0.001)),
+        FormLine("limit", "never above", QuantityEdit("Limit", "V", rig.highest_v)),
+    ]
+    form = PopupForm(parent, "Level by its effect", lines, apply)
+    if session.plan.reference is not None:
+        form.add_button("Forget the reference", forget)
+    return form
+
+
+def event_form(desk: LiveDesk, parent: QWidget) -> PopupForm:
+    """Ask what was just done."""
+
+    def apply(form: PopupForm) -> None:
+        desk.name_mark(form.text("text"))
+
+    def keep() -> None:
+        desk.name_mark(form.text("text"))
+        desk.keep()
+
+    line = text_line("", "Event")
+    line.setPlaceholderText("lights off, other lead, battery …")
+    form = PopupForm(parent, "The moment is marked. What do you do?", [FormLine("text", "Event", line)], apply)
+    form.add_button("Keep as a take", keep)
+    return form

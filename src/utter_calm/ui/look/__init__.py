@@ -1,0 +1,1 @@
+"""Fonts, colours, fields and shapes."""

@@ -1,0 +1,181 @@
+"""Input fields that know quantities, and forms made of them."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtGui import QCloseEvent, QKeyEvent
+from PySide6.QtWidgets import QFormLayout, QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+
+from utter_calm.errors import InputError, UtterCalmError
+from utter_calm.quantities import parse_quantity, si_text
+
+
+class QuantityEdit(QLineEdit):
+    """A field for one quantity: takes what people type, shows it with its unit."""
+
+    def __init__(self, label: str, unit: str, value: float) -> None:
+        super().__init__()
+        self._label, self._unit = label, unit
+        self.setAccessibleName(label)
+        self.setMinimumWidth(150)
+        self.set_value(value)
+        self.textEdited.connect(lambda _text: self.mark(wrong=False))
+
+    def set_value(self, value: float) -> None:
+        """Show a value."""
+        self._value, self._shown = value, str(si_text(value, self._unit, digits=6)).strip()
+        if "." in self._shown:
+            number, _, unit = self._shown.partition(" ")
+            self._shown = f"{number.rstrip('0').rstrip('.')} {unit}".strip()
+        self.setText(self._shown)
+
+    def value(self) -> float:
+        """Give the value in its SI unit; untouched text gives back exactly what was set.
+
+        Raises
+        ------
+        InputError
+            The text is not such a quantity.
+        """
+        if self.text() == self._shown:
+            return self._value
+        try:
+            return parse_quantity(self.text(), self._unit, what=self._label.lower())
+        except UtterCalmError:
+            self.mark(wrong=True)
+            raise
+
+    def mark(self, *, wrong: bool) -> None:
+        """Frame the field where its text cannot be used."""
+        self.setProperty("wrong", wrong)
+        self.style().polish(self)
+
+
+@dataclass(frozen=True, slots=True)
+class FormLine:
+    """One line of a form: key, label, and the field's widget."""
+
+    key: str
+    label: str
+    field: QWidget
+
+
+class PopupForm(QFrame):
+    """A small form that opens under what it edits. Enter applies it, Esc leaves everything as it was.
+
+    ``apply`` gets the form and may raise an error of the program's own, which is then shown inside the form.
+    """
+
+    closed = Signal()
+
+    def __init__(self, parent: QWidget, title: str, lines: list[FormLine], apply: Callable[[PopupForm], None]) -> None:
+        super().__init__(parent, Qt.WindowType.Popup)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setProperty("role", "popup")
+        self.fields = {line.key: line.field for line in lines}
+        self._apply = apply
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(16, 14, 16, 14)
+        heading = QLabel(title)
+        heading.setProperty("role", "section")
+        layout.addWidget(heading)
+        form = QFormLayout()
+        form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
+        form.setHorizontalSpacing(14)
+        for line in lines:
+            form.addRow(line.label, line.field)
+        layout.addLayout(form)
+        self._error = QLabel()
+        self._error.setProperty("role", "error")
+        self._error.setWordWrap(True)
+        self._error.hide()
+        layout.addWidget(self._error)
+        self._buttons = QHBoxLayout()
+        self._buttons.addStretch()
+        self.ok = QPushButton("Apply  ⏎")
+        self.ok.setProperty("role", "primary")
+        self.ok.setDefault(True)
+        self.ok.clicked.connect(self.accept)
+        self._buttons.addWidget(self.ok)
+        layout.addLayout(self._buttons)
+
+    def add_button(self, text: str, action: Callable[[], object]) -> QPushButton:
+        """Add a button that does something else and closes the form."""
+        button = QPushButton(text)
+        button.clicked.connect(lambda: self._instead(action))
+        self._buttons.insertWidget(0, button)
+        return button
+
+    def _instead(self, action: Callable[[], object]) -> None:
+        self.close()
+        action()
+
+    def quantity(self, key: str) -> float:
+        """Give the value of a quantity field."""
+        field = self.fields[key]
+        assert isinstance(field, QuantityEdit)
+        return field.value()
+
+    def text(self, key: str) -> str:
+        """Give the text of a field."""
+        field = self.fields[key]
+        assert isinstance(field, QLineEdit)
+        return field.text().strip()
+
+    def accept(self) -> None:
+        """Apply and close; stay open and say why where that fails."""
+        try:
+            self._apply(self)
+        except UtterCalmError as problem:
+            self._error.setText(str(problem))
+            self._error.show()
+            self.adjustSize()
+            return
+        self.close()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        """Enter applies from every field."""
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.accept()
+            return
+        super().keyPressEvent(event)
+
+    def closeEvent(self, event: QCloseEvent) -> None:
+        """Tell that it is gone."""
+        self.closed.emit()
+        super().closeEvent(event)
+
+    def open_under(self, widget: QWidget) -> None:
+        """Show it under a widget, inside the screen, with the first field ready."""
+        self.adjustSize()
+        place = widget.mapToGlobal(widget.rect().bottomLeft())
+        screen = widget.screen().availableGeometry()
+        x = max(screen.left(), min(place.x(), screen.right() - self.width()))
+        y = max(screen.top(), min(place.y() + 4, screen.bottom() - self.height()))
+        self.move(x, y)
+        self.show()
+        first = next(iter(self.fields.values()), None)
+        if first is not None:
+            first.setFocus()
+            if isinstance(first, QLineEdit):
+                first.selectAll()
+
+
+def text_line(text: str, label: str) -> QLineEdit:
+    """Make a field for free text."""
+    field = QLineEdit(text)
+    field.setAccessibleName(label)
+    field.setMinimumWidth(240)
+    return field
+
+
+def decibels_of(text: str) -> float:
+    """Read a gain in dB, with or without the unit."""
+    bare = text.lower().removesuffix("db").strip().replace("−", "-").replace(",", ".")
+    try:
+        return float(bare)
+    except ValueError:
+        raise InputError(f"The gain “{text}” is not a number of dB.", hint="Type it as in 29.6 dB.") from None

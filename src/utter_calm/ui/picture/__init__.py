@@ -1,0 +1,1 @@
+"""The picture in the middle, and what can be read off it."""

@@ -1,0 +1,1 @@
+"""Other places of work; each registers itself with when it is wanted."""

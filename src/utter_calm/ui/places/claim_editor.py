@@ -1,0 +1,187 @@
+"""The editor of a claim: a bound on a reading, or a mask for a trace."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit, QWidget
+
+from utter_calm.errors import InputError, UtterCalmError
+from utter_calm.job.document import Claim, MaskPoint
+from utter_calm.job.mask import mask_from_trace, mask_text, parse_mask, read_mask
+from utter_calm.measure.declare import Declared, Role
+from utter_calm.measure.kind import Kind
+from utter_calm.quantities import Conditions, Scale, parse_quantity, quantity, value_text
+from utter_calm.quantities.text import fixed
+from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit
+from utter_calm.ui.state.session import JobSession
+
+
+def bound_text(known: Declared, unit: str, value: float | None) -> str:
+    """Show a bound as it is typed, in the first view of its quantity."""
+    if value is None:
+        return ""
+    view = known.what(unit).first
+    if view.scale in (Scale.DECIBELS, Scale.PERCENT):
+        return f"{fixed(float(view.place(value)), 6).rstrip('0').rstrip('.')} {view.label}".replace("−", "-")
+    return f"{value:.6g} {unit}".removesuffix(" 1")
+
+
+def parse_bound(known: Declared, unit: str, text: str) -> float | None:
+    """Read a bound; empty is none. A bare number is in the first view: dB for what is thought of in dB."""
+    if not text.strip():
+        return None
+    if known.what(unit).first.scale is Scale.DECIBELS and text.strip()[-1].isdigit():
+        text += " dB"
+    return parse_quantity(text, unit, what=known.title)
+
+
+def claimable(kind: Kind[Any]) -> dict[str, Declared]:
+    """What of a kind a claim may be about: its readings, families by their usual members."""
+    out: dict[str, Declared] = {}
+    for name, known in kind.readings.items():
+        if known.role is Role.HIDDEN or not known.quantity:
+            continue
+        for member in [name] if "#" not in name else [name.replace("#", one) for one in _members(name)]:
+            out[member] = kind.declared(member)
+    return out
+
+
+def _members(family: str) -> tuple[str, ...]:
+    """Usual numbers in a family of names."""
+    if "percent" in family:
+        return ("0_1", "1", "10")
+    return tuple(str(k) for k in range(2, 11)) if family.startswith("harmonic") else ("1", "2", "3")
+
+
+def maskable(kind: Kind[Any]) -> dict[str, Declared]:
+    """Curves over frequency that a mask may bound: the main ones of its pictures."""
+    names = [p.traces[0] for p in kind.plots if p.traces and not p.dense and not p.surface and quantity(p.x).unit == "Hz"]
+    return {name: kind.declared_trace(name) for name in dict.fromkeys(names)}
+
+
+def unit_of(known: Declared) -> str:
+    """SI unit in which it is bounded."""
+    return quantity(known.quantity).unit if known.quantity else "1"
+
+
+def _mask_buttons(session: JobSession, parent: QWidget, form: PopupForm, old: Claim, masks: dict[str, Declared]) -> None:
+    """Offer masks from a file and from the take on the plot; both come back as a filled-in form."""
+
+    def again(mask: tuple[MaskPoint, ...]) -> None:
+        name = old.name if old.name in masks else next(iter(masks), "")
+        claim_editor(session, parent, replace(old, mask=mask, name=name)).open_under(parent)
+
+    def from_file() -> None:
+        name, _ = QFileDialog.getOpenFileName(parent, "Read a mask", "", "Tables (*.csv *.txt *.tsv)")
+        if name:
+            try:
+                again(read_mask(Path(name)))
+            except UtterCalmError as problem:
+                session.told.emit(str(problem))
+
+    def from_take() -> None:
+        takes = session.shown_takes()
+        name = old.name if old.name in masks else next(iter(masks), "")
+        trace = session.job.full(takes[-1]).result.trace(name) if takes and takes[-1].id > 0 else None
+        if trace is None:
+            session.told.emit(f"The take on the plot has no curve “{masks[name].title if name in masks else name}”. Choose one that has.")
+            return
+        lines = [FormLine("below", "So far below", QuantityEdit("Below", "dB", 0.5)),
+                 FormLine("above", "So far above", QuantityEdit("Above", "dB", 0.5))]  # fmt: skip
+
+        def apply(asked: PopupForm) -> None:
+            mask = mask_from_trace(trace, asked.quantity("below"), asked.quantity("above"))
+            QTimer.singleShot(0, lambda: again(mask))
+
+        PopupForm(parent, f"Mask about take {takes[-1].id}", lines, apply).open_under(parent)
+
+    form.add_button("Mask from the shown take…", from_take)
+    form.add_button("Mask from a file…", from_file)
+
+
+def claim_editor(session: JobSession, parent: QWidget, claim: Claim | None) -> PopupForm:
+    """Edit a claim, or a new one."""
+    document = session.plan
+    steps = QComboBox()
+    steps.setAccessibleName("Step that tells")
+    for step in document.steps:
+        steps.addItem(step.title, step.id)
+    names = QComboBox()
+    names.setAccessibleName("Reading or curve")
+    where = QComboBox()
+    where.setAccessibleName("Setup in which it holds")
+    places: list[Conditions] = [()]
+    where.addItem("every setup")
+    for factor in document.factors:
+        for value in factor.values:
+            where.addItem(f"{factor.name} {value_text(value)}")
+            places.append(((factor.name, value),))
+    old = claim or Claim("", "", document.steps[0].id if document.steps else "", "")
+    steps.setCurrentIndex(max(0, steps.findData(old.step)))
+
+    def kind() -> Kind[Any]:
+        return document.step(str(steps.currentData())).measure
+
+    def offer() -> None:
+        names.clear()
+        for name, known in claimable(kind()).items():
+            names.addItem(known.title, (name, False))
+        for name, known in maskable(kind()).items():
+            names.addItem(f"{known.title}, as a mask", (name, True))
+        wanted = (old.name, bool(old.mask))
+        found = next((i for i in range(names.count()) if tuple(names.itemData(i)) == wanted), 0)
+        names.setCurrentIndex(found)
+
+    if document.steps:
+        offer()
+    steps.currentIndexChanged.connect(lambda _index: offer())
+    where.setCurrentIndex(next((i for i, place in enumerate(places) if place == old.conditions), 0))
+
+    def field(text: str, label: str) -> QLineEdit:
+        made = QLineEdit(text)
+        made.setAccessibleName(label)
+        made.setMinimumWidth(300)
+        return made
+
+    def apply(form: PopupForm) -> None:
+        if not document.steps or names.currentIndex() < 0:
+            raise InputError("There is no step that could tell it.", hint="Add a step first.")
+        name, is_mask = names.currentData()
+        known = (kind().declared_trace if is_mask else kind().declared)(name)
+        unit = unit_of(known)
+        mask = parse_mask(form.text("mask")) if is_mask else ()
+        low, high = (None, None) if mask else (parse_bound(known, unit, form.text(side)) for side in ("low", "high"))
+        if not mask and low is None and high is None:
+            raise InputError("A claim needs a bound.", hint="Fill in “at least” or “at most”.")
+        if low is not None and high is not None and low > high:
+            raise InputError("“At least” is above “at most”.", hint="Swap them.")
+        text = form.text("text") or known.title
+        made = replace(old, id=old.id or _fresh_id(session), text=text, step=str(steps.currentData()), name=name,
+                       low=low, high=high, mask=mask, conditions=places[where.currentIndex()])  # fmt: skip
+        others = document.claims
+        claims = tuple(made if c.id == old.id else c for c in others) if old.id else (*others, made)
+        session.edit_plan("change a claim" if old.id else "add a claim", replace(document, claims=claims))
+
+    told = kind().declared(old.name) if document.steps and old.name and not old.mask else None
+    low_text, high_text = ("" if told is None else bound_text(told, unit_of(told), v) for v in (old.low, old.high))
+    lines = [
+        FormLine("text", "As the data sheet says it", field(old.text, "Text of the claim")),
+        FormLine("step", "Told by", steps),
+        FormLine("name", "Reading", names),
+        FormLine("low", "At least", field(low_text, "At least")),
+        FormLine("high", "At most", field(high_text, "At most")),
+        FormLine("mask", "Mask (Hz: dB dB; … or a pasted table)", field(mask_text(old.mask), "Mask")),
+        FormLine("where", "Holds in", where),
+    ]
+    form = PopupForm(parent, "Edit the claim" if old.id else "Add a claim", lines, apply)
+    _mask_buttons(session, parent, form, old, maskable(kind()) if document.steps else {})
+    return form
+
+
+def _fresh_id(session: JobSession) -> str:
+    taken = {c.id for c in session.plan.claims}
+    return next(f"claim-{n}" for n in range(1, 100_000) if f"claim-{n}" not in taken)

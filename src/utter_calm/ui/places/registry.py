@@ -1,0 +1,57 @@
+"""The places of work: each says when it is wanted, and how it is made. The middle of the window follows from this list."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from PySide6.QtWidgets import QWidget
+
+from utter_calm.job.document import Plan
+from utter_calm.ui.state.session import JobSession
+
+Wanted = Callable[[Plan], bool]
+
+
+@dataclass(frozen=True, slots=True)
+class Place:
+    """A place of work.
+
+    Parameters
+    ----------
+    name
+        As it is called and found.
+    make
+        Makes its page; loads what that needs only then.
+    wanted
+        Whether a plan needs it: its button and its key are there only then.
+    wide
+        Whether it takes the room of the readings, for it says the values itself.
+    """
+
+    name: str
+    make: Callable[[JobSession], QWidget]
+    wanted: Wanted = lambda _plan: True
+    wide: bool = True
+
+
+def _claims(session: JobSession) -> QWidget:
+    from utter_calm.ui.places.claims import ClaimsPlace
+
+    return ClaimsPlace(session)
+
+
+def _takes(session: JobSession) -> QWidget:
+    from utter_calm.ui.places.takes import TakesPlace
+
+    return TakesPlace(session)
+
+
+def _compare(session: JobSession) -> QWidget:
+    from utter_calm.ui.places.compare import ComparePlace
+
+    return ComparePlace(session)
+
+
+PLACES: tuple[Place, ...] = (Place("claims", _claims), Place("takes", _takes), Place("compare", _compare))
+"""Beside the plot, in the order of their keys from F3 on. Parts, acoustics, models and series register here as they come."""

@@ -1,0 +1,1 @@
+"""The readings at the right."""

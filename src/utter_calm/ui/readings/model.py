@@ -1,0 +1,131 @@
+"""The readings of a take as a list model, and the delegate that sets them large."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter
+from PySide6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem
+
+from utter_calm.present.panel import ReadingView
+from utter_calm.quantities import Shown
+from utter_calm.ui.look.theme import current_palette, font
+
+READING_ROLE = Qt.ItemDataRole.UserRole
+_Index = QModelIndex | QPersistentModelIndex
+
+
+class ReadingsModel(QAbstractListModel):
+    """Main readings first, the others when they are asked for."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._rows: tuple[ReadingView, ...] = ()
+        self._large = 0
+
+    def set_rows(self, rows: tuple[ReadingView, ...], large: int) -> None:
+        """Show other readings; the first ``large`` of them are set large."""
+        if [r.name for r in rows] == [r.name for r in self._rows] and large == self._large:
+            self._rows = rows
+            if rows:
+                self.dataChanged.emit(self.index(0), self.index(len(rows) - 1))
+            return
+        self.beginResetModel()
+        self._rows, self._large = rows, large
+        self.endResetModel()
+
+    def rowCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008
+        """Number of readings."""
+        return 0 if parent.isValid() else len(self._rows)
+
+    def is_large(self, row: int) -> bool:
+        """Whether a row is one of the few that are set large."""
+        return row < self._large
+
+    def data(self, index: _Index, role: int = Qt.ItemDataRole.DisplayRole) -> Any:  # noqa: ANN401
+        """Give a reading as words, its definition, or itself."""
+        if not index.isValid():
+            return None
+        row = self._rows[index.row()]
+        if role == Qt.ItemDataRole.DisplayRole:
+            return f"{row.title} {', '.join(str(v) for v in row.values)}"
+        if role == Qt.ItemDataRole.ToolTipRole:
+            values = ", ".join(v.full() for v in row.values)
+            return f"{row.title}: {values}\n{row.beside}\n{row.definition}\n{row.floor}".strip()
+        return row if role == READING_ROLE else None
+
+
+class ReadingDelegate(QStyledItemDelegate):
+    """Paints a reading: title, value with its unit, channel 2 beside channel 1, floor and uncertainty beneath."""
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> None:
+        """Paint one reading."""
+        row: ReadingView = index.data(READING_ROLE)
+        model = index.model()
+        large = isinstance(model, ReadingsModel) and model.is_large(index.row())
+        p = current_palette()
+        painter.save()
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        box = QRectF(option.rect).adjusted(0, 0, -8, 0)
+        painter.setPen(QColor(p.line))
+        painter.drawLine(QPointF(box.left(), box.bottom() - 0.5), QPointF(box.right(), box.bottom() - 0.5))
+        if large:
+            self._paint_large(painter, box, row, first=index.row() == 0)
+        else:
+            self._paint_small(painter, box, row)
+        painter.restore()
+
+    def _paint_large(self, painter: QPainter, box: QRectF, row: ReadingView, *, first: bool) -> None:
+        p = current_palette()
+        painter.setFont(font(12))
+        painter.setPen(QColor(p.soft_text))
+        painter.drawText(QPointF(box.left(), box.top() + 19), row.title)
+        size = 30 if first else 21
+        y = box.top() + (51 if first else 43)
+        room = box.width() / 2 if len(row.values) > 1 else box.width()
+        for column, value in enumerate(row.values[:2]):
+            colour = p.open if row.limited else p.text
+            x = box.left() + column * room
+            _number(painter, x, y, value, size if len(row.values) == 1 or not first else 25, colour, room - 6)
+        painter.setFont(font(11))
+        lines = [(row.beside, p.soft_text), (row.floor, p.open if row.limited else p.soft_text)]
+        for line, (words, colour) in enumerate((w, c) for w, c in lines if w):
+            painter.setPen(QColor(colour))
+            text = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(box.width()))
+            painter.drawText(QPointF(box.left(), y + 18 + 15 * line), text)
+
+    def _paint_small(self, painter: QPainter, box: QRectF, row: ReadingView) -> None:
+        p = current_palette()
+        painter.setFont(font(12))
+        painter.setPen(QColor(p.soft_text))
+        metrics = QFontMetricsF(painter.font())
+        text = "   ".join(str(v) for v in row.values[:2])
+        width = metrics.horizontalAdvance(text)
+        title = metrics.elidedText(row.title, Qt.TextElideMode.ElideRight, box.width() - width - 8)
+        painter.drawText(QPointF(box.left(), box.center().y() + 4), title)
+        painter.setPen(QColor(p.open if row.limited else p.text))
+        painter.drawText(QPointF(box.right() - width, box.center().y() + 4), text)
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:  # noqa: ARG002
+        """Large ones need room."""
+        model = index.model()
+        if not (isinstance(model, ReadingsModel) and model.is_large(index.row())):
+            return QSize(200, 26)
+        row: ReadingView = index.data(READING_ROLE)
+        return QSize(200, (82 if index.row() == 0 else 72) + (15 if row.floor and row.beside else 0))
+
+
+def _number(painter: QPainter, x: float, y: float, value: Shown, size: float, colour: str, room: float) -> None:
+    """A number with a smaller unit, made smaller until it fits."""
+    while size > 13:
+        figure, unit = font(size, QFont.Weight.DemiBold), font(max(12, size * 0.55))
+        wide = QFontMetricsF(figure).horizontalAdvance(value.number)
+        if wide + 5 + QFontMetricsF(unit).horizontalAdvance(value.unit) <= room:
+            break
+        size -= 1
+    painter.setPen(QColor(colour))
+    painter.setFont(figure)
+    painter.drawText(QPointF(x, y), value.number)
+    painter.setFont(unit)
+    painter.drawText(QPointF(x + wide + 5, y), value.unit)

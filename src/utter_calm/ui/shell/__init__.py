@@ -1,0 +1,1 @@
+"""The window: its actions, its pages, the bars at its edges."""

@@ -1,0 +1,59 @@
+"""A hand must move: what to do, said over the plot. Nothing modal, for hands may want the rest of the window."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton
+
+from utter_calm.job.run.prompt import WIRING, Answer, Prompt
+
+_HAND = (
+    (Answer.LET_RIG, "Let the rig do it  ⏎", "The simulated rig switches by itself"),
+    (Answer.DONE, "Done by hand", "It was done; go on"),
+    (Answer.SKIP, "Skip", "Leave this cell out"),
+    (Answer.STOP, "Stop", "End the run; finished takes are stored (Esc)"),
+)
+_LEADS = (
+    (Answer.DONE, "Check again  ⏎", "It was put right; listen once more"),
+    (Answer.SKIP, "Go on all the same", "Measure as it is"),
+    (Answer.STOP, "Stop", "End the run; finished takes are stored (Esc)"),
+)
+
+
+class PromptBar(QFrame):
+    """Shows a :class:`Prompt`; ``answered`` carries the :class:`Answer`."""
+
+    answered = Signal(object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setProperty("role", "prompt")
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(16, 10, 12, 10)
+        self.text = QLabel()
+        self.text.setWordWrap(True)
+        layout.addWidget(self.text, 1)
+        self.buttons: dict[Answer, QPushButton] = {}
+        for answer, label, tip in _HAND:
+            button = QPushButton(label)
+            button.setToolTip(tip)
+            button.setAutoDefault(True)
+            button.clicked.connect(lambda _checked=False, answer=answer: self.answered.emit(answer))
+            layout.addWidget(button)
+            self.buttons[answer] = button
+        self.hide()
+
+    def show_prompt(self, prompt: Prompt) -> None:
+        """Ask."""
+        self.text.setText(prompt.text)
+        leads = prompt.factor == WIRING
+        for answer, label, tip in _LEADS if leads else _HAND:
+            self.buttons[answer].setText(label)
+            self.buttons[answer].setToolTip(tip)
+        self.buttons[Answer.LET_RIG].setVisible(prompt.rig_can)
+        first = self.buttons[Answer.LET_RIG if prompt.rig_can else Answer.DONE]
+        for button in self.buttons.values():
+            button.setProperty("role", "primary" if button is first else "")
+            button.style().polish(button)
+        self.show()
+        first.setFocus(Qt.FocusReason.OtherFocusReason)
