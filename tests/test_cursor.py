@@ -3,10 +3,14 @@
 import numpy as np
 import pytest
 
-from utter_calm.measure.kind import PlotSpec, Scale
+from tests.conftest import made_take, shown
+from utter_calm.measure.pictures import Over, PlotSpec
 from utter_calm.present.picture.axis import Axis, height_ticks
-from utter_calm.present.picture.compose import CurveView, PlotView, over_scale, plot_view, usable_scales
+from utter_calm.present.picture.compose import plot_view
 from utter_calm.present.picture.cursor import curves_csv, focus_curve, peaks_of, places_of, value_at
+from utter_calm.present.picture.over import over_something, usable_overs
+from utter_calm.present.picture.view import CurveView, PlotView
+from utter_calm.quantities import quantity
 
 X = np.geomspace(20, 20_000, 31)
 
@@ -29,7 +33,7 @@ def test_every_crossing_and_the_peaks_from_the_top():
 
 
 def test_numbers_for_the_clipboard():
-    view = PlotView("t", "", "", Axis("frequency in Hz", 1, 10, log=True), Axis("impedance in Ω", -1, 2, decades=True),
+    view = PlotView("t", "", "", Axis("frequency", quantity("frequency").view("log"), 1, 10, log=True), Axis("impedance", quantity("impedance").view("log"), -1, 2),
                     (CurveView(np.array([1.0, 10.0]), np.array([0.0, 2.0]), "a"), CurveView(np.array([2.0]), np.array([1.0]))))  # fmt: skip
     lines = [line.split("\t") for line in curves_csv(view).splitlines()]
     assert lines[1] == ["1", "1", "2", "10"]
@@ -43,7 +47,7 @@ def test_ticks_of_decades_are_readable():
 
 def test_a_series_is_drawn_over_what_it_was_measured_over(series_take):
     spec = series_take[1]
-    assert [s.key for s in usable_scales(spec, [series_take[0]])] == [
+    assert [s.key for s in usable_overs(spec, [series_take[0]])] == [
         "power",
         "output",
         "drive",
@@ -58,14 +62,12 @@ def test_a_series_is_drawn_over_what_it_was_measured_over(series_take):
     assert own.curves[0].x == pytest.approx(thd_n.x)
     assert np.sort(by_power.curves[0].x) == pytest.approx(np.sort(power.magnitude))
     assert plot_view([series_take[0]], "distortion", over="drive_dbfs").x.unit == "dBFS"
-    assert over_scale(series_take[0], spec, Scale("none", "x", "nothing")).result.traces == ()
+    assert over_something(series_take[0], spec, Over("none", "nothing", "level", trace="nothing")).result.traces == ()
 
 
 @pytest.fixture
 def series_take(measured):
     """A take of a level series, measured quickly, and the picture of its distortion."""
-    from utter_calm.job.job import NO_SETUP
-    from utter_calm.job.take import Take, TakeSummary, found
     from utter_calm.measure.level_series import LevelSeries, LevelSeriesSettings
     from utter_calm.measure.take_step import take_step
     from utter_calm.rig import SimulatedDevice, stereo_rig
@@ -73,7 +75,6 @@ def series_take(measured):
     settings = LevelSeriesSettings(step_db=10, refine="no", record_s=0.05)
     rig = stereo_rig()
     _, result = take_step(LevelSeries(), settings, SimulatedDevice(rig), rig, load_ohm=8.0)
-    summary = TakeSummary(1, "level-series", "level_series", "unit", NO_SETUP, {"level_v": 2.0}, "", "x", rig,
-                          found(result.readings, ()), None, None, 0)  # fmt: skip
+    take = made_take("level_series", result.traces, result.readings, settings={"level_v": 2.0})
     spec: PlotSpec = LevelSeries.plots[0]
-    return Take(summary, result), spec
+    return shown(take)[0], spec

@@ -60,7 +60,7 @@ def follow():
 def test_the_spectrum_is_in_volts_at_the_unit(follow):
     frame = frames_of(follow(ScriptedTone()), 2)[-1]
     peak = frame.level.max(axis=0)
-    truth = 0.1 / np.sqrt(2) * RIG.input_peak_v
+    truth = 0.1 / np.sqrt(2) * RIG.recorded[0].scale
     assert peak == pytest.approx([truth, truth / 2], rel=0.06)  # between two lines a tone reads a little low
     assert len(frame.frequency_hz) == SPECTRUM_FRAMES // 2 + 1
 

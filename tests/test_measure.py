@@ -90,7 +90,7 @@ def taken():
     out = {}
     for kind in PLAYED:
         key = kind.key
-        profile = replace(RIG, pickup_ratio=1.0) if key == "tracking" else RIG
+        profile = RIG.with_divider(1.0) if key == "tracking" else RIG
         device = SimulatedDevice(profile)
         if key == "tracking":
             device.set("unit", read_value("preamplifier"))

@@ -14,6 +14,7 @@ from utter_calm.measure.noise import TONE, Noise, NoiseSettings
 from utter_calm.measure.response import Response, ResponseSettings
 from utter_calm.measure.take_step import take_step
 from utter_calm.measure.tracking import Tracking, TrackingSettings
+from utter_calm.quantities import read_value
 from utter_calm.rig import SimulatedDevice, stereo_rig
 
 DIRECT = stereo_rig(pickup_ratio=1.0, ceiling_v=3.9)

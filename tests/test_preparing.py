@@ -7,7 +7,7 @@ from utter_calm.analysis.level_search import search_level
 from utter_calm.errors import InputError
 from utter_calm.measure.level_effect import DBFS, THD, VOLTS, WATTS, Effect, find_level
 from utter_calm.measure.wiring import check_wiring
-from utter_calm.quantities import read_value
+from utter_calm.quantities import Measured, read_value
 from utter_calm.rig import SimulatedDevice, stereo_rig
 
 RIG = stereo_rig()
@@ -101,9 +101,9 @@ def test_what_cannot_be_searched_for_is_refused(effect):
 def test_leads_are_told_from_half_a_second(wiring, codes, unit):
     gain = {"dome amplifier": 30.2, "preamplifier": 2.0, "show converter": 1.0}[unit]
     device = SimulatedDevice(RIG)
-    device.set("unit", unit)
+    device.set("unit", read_value(unit))
     device.set("load", read_value("8 ohm" if unit == "dome amplifier" else "none"))
-    device.set("wiring", wiring)
+    device.set("wiring", read_value(wiring))
     findings = check_wiring(device, RIG, level_v=0.02, nominal_gain=gain)
     assert {f.code for f in findings} == codes
     assert all(f.text and f.remedy for f in findings)
@@ -114,7 +114,7 @@ def test_a_short_circuit_clipping_and_hum_are_told():
     device.set("load", read_value("0.01 ohm"))
     assert "gain" in {f.code for f in check_wiring(device, RIG, level_v=0.02, nominal_gain=30.2)}
     device.set("load", read_value("8 ohm"))
-    device.set("pickup", read_value("0.1"))
+    device.set("pickup", Measured(0.1, "1"))
     assert "clipping" in {f.code for f in check_wiring(device, RIG, level_v=0.05, nominal_gain=30.2)}
     direct = stereo_rig(pickup_ratio=1.0)
     cable = SimulatedDevice(direct)

@@ -6,6 +6,7 @@ import xml.etree.ElementTree as ET
 import pypdf
 import pytest
 
+from tests.conftest import shown
 from utter_calm.errors import FileError
 from utter_calm.job.document import Cell
 from utter_calm.job.document.fresh import new_document
@@ -26,9 +27,9 @@ def test_the_html_holds_everything_and_fetches_nothing(measured):
 
 
 def test_every_picture_is_sound_xml(measured):
-    full = [measured.full(measured.current(Cell("u1", "response", s))) for s in measured.document.plans[0].setups()]
+    full = shown(*(measured.full(measured.current(Cell("u1", "response", s))) for s in measured.document.plans[0].setups()))
     for spec in measured.document.step("response").measure.plots:
-        svg = plot_svg(plot_view(full, spec.key, floor=measured.full(measured.floor("response"))))
+        svg = plot_svg(plot_view(full, spec.key, floor=shown(measured.full(measured.current(Cell.floor("response"))))[0]))
         root = ET.fromstring(svg)  # noqa: S314 - made by ourselves
         texts = [t.text for t in root.iter("{http://www.w3.org/2000/svg}text")]
         assert "1k" in texts

@@ -71,7 +71,7 @@ def test_the_phase_is_unbroken_from_point_to_point():
     for frequency, level in ((100.0, 0.1), (1_000.0, 0.1), (1_000.0, 0.5), (50.0, 0.02)):
         _, passages = drive(tone.point(frequency, level, 0.02), lambda v: v)
         whole += [p.volts for p in passages]
-    whole.append(tone.end().volts)
+    whole.append(tone.end().volts())
     played = np.concatenate(whole)
     assert np.max(np.abs(np.diff(played))) <= 2 * np.pi * 1_000 / RATE * 0.5 * np.sqrt(2) * 1.02
     assert abs(played[0]) < 1e-3
@@ -170,7 +170,7 @@ def test_a_series_over_level_stops_by_itself():
 
 def test_a_series_over_level_goes_no_further_than_allowed():
     settings = LevelSeriesSettings(
-        level_v=0.3, spacing="so many steps", points=6, record_s=0.05, nominal_v=2.83, refine="no"
+        level_v=0.3, spacing="count", points=6, record_s=0.05, nominal_v=2.83, refine="no"
     )
     capture, result = take_step(LevelSeries(), settings, SimulatedDevice(RIG), RIG, load_ohm=8.0)
     levels = [tags["level_v"] for tags, _ in measured_points(capture)]
@@ -181,7 +181,7 @@ def test_a_series_over_level_goes_no_further_than_allowed():
 
 
 def test_an_overloaded_input_ends_the_series():
-    narrow = replace(RIG, pickup_ratio=1.0)
+    narrow = RIG.with_divider(1.0)
     capture, result = take_step(
         LevelSeries(), LevelSeriesSettings(record_s=0.05, refine="no"), SimulatedDevice(narrow), narrow, load_ohm=8.0
     )

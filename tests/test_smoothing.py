@@ -3,7 +3,8 @@
 import numpy as np
 import pytest
 
-from tests.test_views import curve, take
+from tests.conftest import made_take, shown
+from tests.test_views import curve
 from utter_calm.analysis.smoothing import smooth_octaves, smooth_phase
 from utter_calm.measure.kinds import KINDS
 from utter_calm.present.picture.compose import plot_view
@@ -39,7 +40,7 @@ def test_a_narrow_peak_keeps_its_power_and_spreads_over_the_window():
 
 
 def test_it_is_said_in_the_words_on_the_axis_and_in_what_is_copied():
-    one = take("response", traces=[curve("response", 1.0)])
+    (one,) = shown(made_take("response", [curve("response", 1.0)]))
     one.result.traces[0].magnitude.setflags(write=True)
     one.result.traces[0].magnitude[20] = 2.0
     plain, soft = (plot_view([one], "response", smoothing=n) for n in (0, 3))

@@ -9,6 +9,7 @@ from scipy.signal import sosfreqz
 from utter_calm.analysis.noise import analyze_noise
 from utter_calm.analysis.tone import analyze_tone
 from utter_calm.signals.tone import sine
+from utter_calm.quantities import read_value
 from utter_calm.standins.amplifier import Amplifier, AmplifierModel
 from utter_calm.standins.base import Bench
 from utter_calm.standins.cable import Cable
@@ -210,5 +211,5 @@ def test_leads_and_a_series_resistor():
     swapped = CATALOGUE["cable"].make(Bench(RATE, math.inf, {"wiring": "swapped"})).process(x)
     assert swapped[-1].tolist() == [0.0, 1.0]
     assert CATALOGUE["cable"].make(Bench(RATE, math.inf, {"wiring": "right off"})).process(x)[-1].tolist() == [1.0, 0.0]
-    behind = CATALOGUE["cable"].make(Bench(RATE, math.inf, {"series resistor": "47 kohm"})).process(x)
+    behind = CATALOGUE["cable"].make(Bench(RATE, math.inf, {"series resistor": read_value("47 kohm")})).process(x)
     assert behind[-1, 0] == pytest.approx(0.5, rel=1e-3)

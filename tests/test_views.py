@@ -5,53 +5,43 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from tests.conftest import small_demo
+from tests.conftest import made_take, shown, small_demo
 from utter_calm.demo import demo_document
 from utter_calm.errors import InputError
-from utter_calm.job.document import NO_SETUP, Cell, Factor, Plan, Setup, Step
+from utter_calm.job.document import Cell, Factor, Plan, Setup, Step
 from utter_calm.job.job import Job
 from utter_calm.job.run.bench import simulated_bench
 from utter_calm.job.run.precheck import check_leads, needs_check
 from utter_calm.job.run.prompt import WIRING, Answer
 from utter_calm.job.run.run import RunHooks, run_cells
-from utter_calm.job.take import FLOOR, Take, TakeSummary, found
+from utter_calm.job.take import FLOOR
 from utter_calm.measure.kinds import KINDS, declared
-from utter_calm.measure.result import Reading, Result, Trace, Trust
+from utter_calm.measure.result import Reading, Trace, Trust
 from utter_calm.present.chain import chain_view, level_of, level_view
 from utter_calm.present.coverage import coverage_view, setup_title
 from utter_calm.present.panel import panel_view
 from utter_calm.present.picture.compose import plot_view, trace_words
 from utter_calm.present.picture.search import search_view
-from utter_calm.present.values import condition_text, reading_text
-from utter_calm.quantities import read_value, si_text
+from utter_calm.present.values import reading_text
+from utter_calm.quantities import Measured, read_value, si_text, value_text
 from utter_calm.quantities.parse import parse_list
 from utter_calm.report.svg import plot_svg
-from utter_calm.rig import stereo_rig
 
 X = np.geomspace(20, 20_000, 40)
 
 
-def take(kind, traces=(), readings=(), number=1, setup=NO_SETUP, role="unit", settings=None):
-    summary = TakeSummary(
-        number,
-        "s",
-        kind,
-        role,
-        setup,
-        settings or {},
-        "",
-        "unit",
-        stereo_rig(),
-        found(tuple(readings), ()),
-        None,
-        None,
-        0,
-    )
-    return Take(summary, Result(tuple(readings), tuple(traces)))
+def take(kind, *args, **more):
+    """A result as it is shown."""
+    return shown(made_take(kind, *args, **more))[0]
 
 
-def curve(name, level=1e-3, channel=1, variant="", unit="1", x=X):
-    return Trace(name, channel, x, "Hz", level * np.ones(len(x)), unit, variant=variant)
+def curve(name, level=1e-3, channel=1, at="", unit="1", x=X):
+    return Trace(name, channel, x, "Hz", level * np.ones(len(x)), unit, at=named(at))
+
+
+def named(text):
+    """Coordinates with one value, as it is written; none for an empty text."""
+    return (("level", read_value(text)),) if text else ()
 
 
 @pytest.mark.parametrize(
@@ -70,7 +60,7 @@ def test_families_of_readings_have_their_own_names(name, title):
      ("24 V", "24 V"), ("softly ohm", "softly ohm")],
 )  # fmt: skip
 def test_conditions_read_as_people_write_them(value, text):
-    assert condition_text(value) == text
+    assert value_text(read_value(value)) == text
 
 
 @pytest.mark.parametrize(
@@ -93,14 +83,14 @@ def test_lists_as_people_type_them():
 
 def test_several_levels_in_one_take_have_hues_of_their_own():
     traces = [
-        curve("thd_n", level, channel, variant)
-        for level, variant in ((1e-3, "0.1 V"), (1e-4, "1 V"))
+        curve("thd_n", level, channel, at)
+        for level, at in ((1e-3, "0.1 V"), (1e-4, "1 V"))
         for channel in (1, 2)
     ]
     view = plot_view([take("frequency_series", [*traces, curve("thd", 1e-5, 1, "0.1 V")])], "distortion")
     assert view.title == "Distortion against frequency: THD+N"
     assert {(c.hue, c.channel) for c in view.curves} == {(0, 1), (0, 2), (1, 1), (1, 2)}
-    assert {c.label for c in view.curves} == {"0.1 V, ch 1", "0.1 V, ch 2", "1 V, ch 1", "1 V, ch 2"}
+    assert {c.label for c in view.curves} == {"100 mV, ch 1", "100 mV, ch 2", "1 V, ch 1", "1 V, ch 2"}
     assert view.y.percent
 
 
@@ -121,7 +111,7 @@ def test_an_impedance_stands_on_a_logarithmic_scale_with_its_unit():
 
 
 def test_a_power_series_is_a_table_with_a_row_for_each_load_and_channel(tmp_path):
-    readings = [Reading(name, channel, value, unit, u, variant=load)
+    readings = [Reading(name, channel, value, unit, u, at=named(load))
                 for load, watts, label in (("8 Ω", 61.5, 60.0), ("4 Ω", 96.2, 100.0)) for channel in (1, 2)
                 for name, value, unit, u in (("rated_power", watts, "W", 0.3), ("claimed_power", label, "W", None),
                                              ("part_of_claim", watts / label, "1", 0.005))]  # fmt: skip
@@ -143,7 +133,7 @@ def test_a_power_series_is_a_table_with_a_row_for_each_load_and_channel(tmp_path
 
 
 def test_stepped_and_swept_are_laid_over_each_other_with_what_limits_the_sweep():
-    stepped = take("frequency_series", [curve(n, v, variant=w) for n in ("thd_n", "thd") for v, w in ((1e-4, "30 mV"), (1e-5, "300 mV"))],
+    stepped = take("frequency_series", [curve(n, v, at=w) for n in ("thd_n", "thd") for v, w in ((1e-4, "30 mV"), (1e-5, "300 mV"))],
                    settings={"method": "stepped", "lower_levels": "30 mV"})  # fmt: skip
     swept = take(
         "frequency_series", [curve("thd", 2e-5)], number=2, settings={"method": "out of a sweep", "lower_levels": ""}
@@ -168,7 +158,7 @@ def test_curves_of_one_name_are_told_by_their_channel_alone():
 
 
 def test_a_few_points_are_marked_not_only_joined():
-    one = Trace("rated_power", 1, np.array([997.0]), "Hz", np.array([60.0]), "W", variant="8 Ω")
+    one = Trace("rated_power", 1, np.array([997.0]), "Hz", np.array([60.0]), "W", at=named("8 Ω"))
     svg = plot_svg(plot_view([take("power_series", [one])], "power"))
     assert svg.count("<circle") == 1
 
@@ -188,8 +178,8 @@ def test_every_kind_draws_every_picture_of_an_empty_take_without_falling():
 
 
 def test_variants_are_rows_and_kinships_are_words():
-    readings = [Reading("rated_power", 1, 60.0, "W", variant="8 Ω"), Reading("rated_power", 1, 95.0, "W", variant="4 Ω"),
-                Reading("idle_tone_1", 1, 1e-6, "V", variant="50 Hz mains"), Reading("idle_tone_1", 2, 2e-6, "V", variant="")]  # fmt: skip
+    readings = [Reading("rated_power", 1, 60.0, "W", at=named("8 Ω")), Reading("rated_power", 1, 95.0, "W", at=named("4 Ω")),
+                Reading("idle_tone_1", 1, 1e-6, "V", note="50 Hz mains"), Reading("idle_tone_1", 2, 2e-6, "V")]  # fmt: skip
     panel = panel_view(take("power_series", readings=readings), ())
     assert [v.title for v in panel.main] == ["power, 8 Ω", "power, 4 Ω"]
     (tone,) = [v for v in panel.others if v.name.startswith("idle")]
@@ -198,8 +188,9 @@ def test_variants_are_rows_and_kinships_are_words():
 
 
 def test_repeats_tell_their_spread_beside_the_value():
-    takes = [take("first_look", readings=[Reading("gain", 1, 30 + 1e-3 * k, "1")], number=k) for k in (1, 2, 3)]
-    panel = panel_view(takes[0], (), [t.summary for t in takes])
+    made = [made_take("first_look", readings=[Reading("gain", 1, 30 + 1e-3 * k, "1")], number=k) for k in (1, 2, 3)]
+    takes = shown(*made)
+    panel = panel_view(takes[0], (), [t.summary for t in made])
     assert "3 takes ± 0.0033 %" in panel.main[0].beside
     assert "takes" not in panel_view(takes[0], ()).main[0].beside
 
@@ -213,23 +204,23 @@ def test_a_search_is_drawn_as_it_goes():
 
 
 def test_what_limits_itself_is_not_warned_about():
-    plan = demo_document().plans[0]
+    plan, unit = demo_document().plans[0], demo_document().units[0]
     look = plan.step("first-look")
     loud = replace(look, settings={**look.settings, "level_v": 2.0})
     series = plan.step("level-series")
-    warn = lambda step: {v.key: v for v in chain_view(plan, step, "4 ohm", None, simulated=True)}["load"].warning  # noqa: E731
+    warn = lambda step: {v.key: v for v in chain_view(plan, unit, step, read_value("4 ohm"), None, simulated=True)}["load"].warning  # noqa: E731
     assert "more than the load can take" in warn(loud)
     assert warn(series) == ""
 
 
 def test_the_bench_that_holds_another_unit_is_said():
-    plan = demo_document().plans[1]
+    plan, unit = demo_document().plans[1], demo_document().units[1]
     links = {
-        v.key: v for v in chain_view(plan, plan.steps[0], None, None, simulated=True, standing_unit="dome amplifier")
+        v.key: v for v in chain_view(plan, unit, plan.steps[0], None, None, simulated=True, standing_unit="dome amplifier")
     }
     assert links["unit"].badge == "on the bench: dome amplifier"
     links = {
-        v.key: v for v in chain_view(plan, plan.steps[0], None, None, simulated=True, standing_unit="preamplifier")
+        v.key: v for v in chain_view(plan, unit, plan.steps[0], None, None, simulated=True, standing_unit="preamplifier")
     }
     assert links["unit"].badge == ""
 
@@ -237,7 +228,7 @@ def test_the_bench_that_holds_another_unit_is_said():
 def test_levels_of_series_silence_and_tones(tmp_path):
     job = Job.create(tmp_path / "a.calm", demo_document())
     plan = job.document.plans[0]
-    words = {s.id: level_view(job, plan, s, "8 ohm").main for s in plan.steps}
+    words = {s.id: level_view(job, job.document.units[0], s, read_value("8 ohm")).main for s in plan.steps}
     assert words["first-look"].endswith("into 8 Ω")
     assert words["level-series"] == "up to 2.00 V out"
     assert words["noise"] == "no signal"
@@ -248,14 +239,15 @@ def test_levels_of_series_silence_and_tones(tmp_path):
 def test_cells_that_are_not_planned_are_shown_and_not_counted(tmp_path):
     job = Job.create(tmp_path / "a.calm", demo_document())
     plan = job.document.plans[1]
-    view = coverage_view(job, plan)
-    assert len(view.columns) == 1 + len(plan.setups())
+    view = coverage_view(job, job.document.units[1])
+    used = {str(u) for s in plan.steps if s.deduction is None for u in plan.setups_of(s)}
+    assert len(view.columns) == 1 + len(used) < 1 + len(plan.setups())
     assert view.total == sum(len(plan.setups_of(s)) for s in plan.steps)
     planned = {(c.cell.step, str(c.cell.setup)) for row in view.cells for c in row[1:] if c.planned}
     assert len(planned) == view.total
     assert all(cell.role == FLOOR or plan.step(cell.step).where == () or cell.setup.fits(plan.step(cell.step).where)
                for cell in view.missing())  # fmt: skip
-    assert setup_title(plan, plan.setups()[0]) == "low, cut"
+    assert setup_title(plan, plan.setups()[0]) == "low, cut, 0 Ω"
     job.close()
 
 
@@ -288,16 +280,17 @@ def test_the_leads_are_checked_once_for_each_setup(tmp_path):
 
 
 def test_steps_under_factors_and_where():
+    values = lambda *texts: tuple(read_value(t) for t in texts)  # noqa: E731
     plan = Plan(
-        steps=(Step("a", "noise", where=(("load", "8 ohm"),)).with_settings(KINDS["noise"].settings_type()),),
-        factors=(Factor("load", ("8 ohm", "4 ohm")), Factor("band to", ("20 kHz", "40 kHz"), sets="band_high_hz")),
+        steps=(Step("a", "noise", where=(("load", read_value("8 ohm")),)).with_settings(KINDS["noise"].settings_type()),),
+        factors=(Factor("load", values("8 ohm", "4 ohm")), Factor("band to", values("20 kHz", "40 kHz"), sets="band_high_hz")),
     )
     setups = plan.setups_of(plan.steps[0])
     assert len(setups) == 2
-    assert [plan.steps[0].under(plan, s).band_high_hz for s in setups] == [20_000.0, 40_000.0]
+    assert [plan.steps[0].under(plan.factors, plan.reference, s).band_high_hz for s in setups] == [20_000.0, 40_000.0]
     broken = replace(plan, factors=(Factor("band to", ("loud",), sets="band_high_hz"),))
     with pytest.raises(InputError):
-        broken.steps[0].under(broken, Setup((("band to", "loud"),)))
+        broken.steps[0].under(broken.factors, None, Setup((("band to", "loud"),)))
 
 
 def test_densities_and_phases_have_their_units():

@@ -130,7 +130,7 @@ def test_a_level_is_found_by_its_effect_and_steps_follow_it(qtbot, fresh_window)
     assert "1.00 W into 8.00 Ω" in reference.text
     assert len(tries) > 3
     assert "Kept as the reference" in space.message.text()
-    from utter_calm.ui.chain.editors import step_editor
+    from utter_calm.ui.chain.step_editor import step_editor
 
     space.coverage.choose(1, [1])
     editor = step_editor(space.session, space)
@@ -140,7 +140,7 @@ def test_a_level_is_found_by_its_effect_and_steps_follow_it(qtbot, fresh_window)
     step = space.session.step
     assert step.relative == pytest.approx(10**-0.5)
     assert "−10.0 dB re reference" in space.chain.links["signal"]._view.sub
-    assert step.under(space.session.plan, space.session.plan.setups()[0]).level_v == pytest.approx(
+    assert step.under(space.session.plan.factors, space.session.plan.reference, space.session.plan.setups()[0]).level_v == pytest.approx(
         reference.level_v * 10**-0.5
     )
     space.session.undo.undo()

@@ -7,13 +7,14 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage, QPainter
 from PySide6.QtTest import QAbstractItemModelTester
 
-from tests.conftest import small_demo
+from tests.conftest import shown, small_demo
 from utter_calm.job.document import Cell
 from utter_calm.job.job import Job
 from utter_calm.job.verdict import Outcome
 from utter_calm.measure.first_look import FirstLookSettings
 from utter_calm.present.palette import DARK, LIGHT
 from utter_calm.present.panel import panel_view
+from utter_calm.quantities import Measured
 from utter_calm.ui.coverage.model import CoverageModel
 from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit
 from utter_calm.ui.look.shapes import draw_outcome
@@ -24,13 +25,17 @@ FATAL = QAbstractItemModelTester.FailureReportingMode.Fatal
 
 
 def session_of(job):
-    """What a model sees of a session: the job and the plan that is looked at."""
+    """What a model sees of a session: the job and the unit that is looked at."""
     return _Session(job)
 
 
 class _Session:
     def __init__(self, job):
         self.job = job
+
+    @property
+    def unit(self):
+        return self.job.document.units[0]
 
     @property
     def plan(self):
@@ -44,14 +49,14 @@ def test_the_coverage_follows_its_job(qtmodeltester, measured):
     old = measured.current(Cell("u1", "first-look", setup))
     changed = []
     model.dataChanged.connect(lambda *_: changed.append(1))
-    measured.append("first-look", setup, FirstLookSettings(), measured.capture(old), measured.full(old).result)
+    measured.append(old.cell, FirstLookSettings(), measured.full(old).result, capture=measured.capture(old))
     model.renew()
     assert changed
     assert model.cell(model.index(0, 1)).take_id == measured.takes[-1].id
     resets = []
     model.modelReset.connect(lambda: resets.append(1))
     plan = measured.document.plans[0]
-    measured.edit(measured.document.with_plan(0, replace(plan, factors=())))
+    measured.edit(measured.document.with_plan(replace(plan, factors=())))
     model.renew()
     assert resets
     assert model.columnCount() == 2
@@ -64,7 +69,7 @@ def test_an_unmeasured_job(tmp_path):
     assert "not measured" in model.index(0, 1).data(Qt.ItemDataRole.AccessibleTextRole)
     assert "Space" in model.index(0, 1).data(Qt.ItemDataRole.ToolTipRole)
     claims = ClaimsModel()
-    claims.renew(job, job.document.plans[0])
+    claims.renew(job, job.document.units[0])
     assert {claims.index(r, 0).data() for r in range(claims.rowCount())} == {"not measured"}
     job.close()
 
@@ -73,17 +78,17 @@ def test_claims_and_takes(measured):
     claims, takes = ClaimsModel(), TakesModel()
     QAbstractItemModelTester(claims, FATAL)
     QAbstractItemModelTester(takes, FATAL)
-    plan = measured.document.plans[0]
-    claims.renew(measured, plan)
-    takes.renew(measured, plan)
+    unit = measured.document.units[0]
+    claims.renew(measured, unit)
+    takes.renew(measured, unit)
     assert claims.rowCount() == 12
     assert [claims.headerData(c, Qt.Orientation.Horizontal) for c in range(5)][:2] == ["verdict", "claim"]
     missed = [r for r in range(12) if claims.index(r, 0).data() == "missed"]
     assert [claims.index(r, 2).data() for r in missed] == ["4 Ω"]
-    claim, setup, view = claims.index(missed[0], 0).data(ROW_ROLE)
-    assert (claim.id, setup.value("load"), view.outcome) == ("corner-4", "4 ohm", Outcome.MISSED)
+    claim, cell, view = claims.index(missed[0], 0).data(ROW_ROLE)
+    assert (claim.id, cell.setup.value("load"), view.outcome) == ("corner-4", Measured(4.0, "ohm"), Outcome.MISSED)
     assert [takes.index(r, 0).data() for r in range(6)] == ["6", "5", "4", "3", "2", "1"]
-    assert {takes.index(r, 1).data() for r in range(6)} == {plan.unit.title}
+    assert {takes.index(r, 1).data() for r in range(6)} == {unit.title, ""}
     assert "rig alone" in {takes.index(r, 3).data() for r in range(6)}
 
 
@@ -91,7 +96,7 @@ def test_readings_keep_their_place_when_only_values_change(measured):
     model = ReadingsModel()
     QAbstractItemModelTester(model, FATAL)
     take = measured.full(measured.current(Cell("u1", "first-look", measured.document.plans[0].setups()[0])))
-    view = panel_view(take, ())
+    view = panel_view(shown(take)[0], ())
     resets, changes = [], []
     model.modelReset.connect(lambda: resets.append(1))
     model.dataChanged.connect(lambda *_: changes.append(1))

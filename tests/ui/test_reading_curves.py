@@ -7,10 +7,13 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
 
 from utter_calm.demo import demo_document
+from utter_calm.job.document import Cell, Setup
 from utter_calm.job.job import Job
 from utter_calm.measure.kinds import KINDS
 from utter_calm.measure.result import Reading, Result
-from utter_calm.ui.chain.editors import add_condition_editor, step_editor
+from utter_calm.quantities import Measured
+from utter_calm.ui.chain.condition_editor import add_condition_editor
+from utter_calm.ui.chain.step_editor import step_editor
 from utter_calm.ui.picture.finder import finder_form
 from utter_calm.ui.shell.calculator import Calculator
 
@@ -94,14 +97,16 @@ def test_a_picture_that_is_a_table_is_read_copied_and_exported(qtbot, measured_w
 
     space = measured_window.workspace
     job, setup = space.session.job, space.session.plan.setups()[0]
+    at = (("load", Measured(8.0, "ohm")),)
     step = space.session.add_step("power_series")
     found = Result(
         (
-            Reading("rated_power", 1, 61.5, "W", 0.3, variant="8 Ω"),
-            Reading("claimed_power", 1, 60.0, "W", variant="8 Ω"),
+            Reading("rated_power", 1, 61.5, "W", 0.3, at=at),
+            Reading("claimed_power", 1, 60.0, "W", at=at),
         )
     )
-    job.append(step.id, setup, step.typed_settings(), job.capture(job.takes[0]), found)
+    cell = Cell("u1", step.id, Setup() if step.deduction else setup)
+    job.append(cell, step.typed_settings(), found)
     space.session.takes_changed.emit()
     space.coverage.choose(2, [1])
     sheet = space.plot.sheet
@@ -147,7 +152,7 @@ def test_another_jobs_takes_stand_beside_ours(qtbot, measured_window, measured_p
     guests = tuple(g.summary for g in space.session.guests.values())
     assert len(guests) == 4
     own = space.session.job.current(Cell("u1", "response", space.session.plan.setups()[0]))
-    guest = next(g for g in guests if g.step == "response" and g.setup == own.setup)
+    guest = next(g for g in guests if g.cell.step == "response" and g.cell.setup == own.cell.setup)
     space.session.pin((own, guest))
     labels = {c.label for c in space.plot.canvas.view.curves}
     assert any("elsewhere" in text for text in labels)
@@ -167,17 +172,18 @@ def test_what_is_missing_of_every_unit_runs_on_one_key(qtbot, window, tmp_path):
         kind = "first_look" if number == 0 else "noise"
         step = Step(f"step-{number}", kind).with_settings(KINDS[kind].settings_type(duration_s=0.5))
         plans.append(replace(plan, steps=(step,), factors=plan.factors[:1], claims=()))
-    Job.create(tmp_path / "two.calm", replace(demo_document(), plans=tuple(plans))).close()
+    units = [demo_document().units[n] for n in (0, 6)]
+    Job.create(tmp_path / "two.calm", replace(demo_document(), plans=tuple(plans), units=tuple(units))).close()
     window.open_path(tmp_path / "two.calm")
     space = window.workspace
-    assert space.transport.status.text() == "3 still to measure: M does it"
+    assert space.transport.status.text() == "4 still to measure: M does it"
     with qtbot.waitSignal(space.session.run_ended, timeout=LONG):
         space.take_missing(auto=True)
     assert space.transport.status.text() == "2 still to measure of other units: Ctrl+M does it"
     space.session.auto_rig = True
     with qtbot.waitSignal(space.session.run_ended, timeout=LONG):
         press(qtbot, window, Qt.Key.Key_M, Qt.KeyboardModifier.ControlModifier)
-    assert {t.unit_title for t in space.session.job.takes} == {p.unit.title for p in plans}
+    assert {t.unit_title for t in space.session.job.takes if t.cell.unit} == {u.title for u in units}
     assert space.transport.status.text() == "all measured"
 
 
@@ -187,16 +193,16 @@ def test_the_units_of_a_job_are_chosen_and_the_bench_follows(qtbot, window, tmp_
     space = window.workspace
     assert space.coverage.plans.count() == 7
     press(qtbot, window, Qt.Key.Key_PageDown)
-    assert space.session.plan.unit.name.startswith("Console preamplifier")
+    assert space.session.unit.name.startswith("Console preamplifier")
     assert "on the bench: dome amplifier" in space.chain.links["unit"]._view.badge
     assert space.session.ready_bench()
     assert space.session.bench.value("unit") == "preamplifier"
-    assert space.session.bench.value("pickup") == "1"
+    assert space.session.bench.value("pickup") == Measured(1.0, "1")
     unplanned = [c for row in space.coverage.model.view.cells for c in row if not c.planned]
     assert unplanned
     assert "gain switch" in unplanned[0].tip or "treble" in unplanned[0].tip
     press(qtbot, window, Qt.Key.Key_PageUp)
-    assert space.session.plan.unit.name.startswith("Dome amplifier")
+    assert space.session.unit.name.startswith("Dome amplifier")
 
 
 def test_a_series_is_drawn_over_something_else_by_key(qtbot, window, tmp_path):
@@ -250,7 +256,7 @@ def test_a_step_may_be_planned_for_some_conditions_only(qtbot, measured_window):
     assert "no condition of this plan" in form._error.text()
     form.fields["where"].setText("load: 8 ohm")
     form.accept()
-    assert space.session.step.where == (("load", "8 ohm"),)
+    assert space.session.step.where == (("load", Measured(8.0, "ohm")),)
     assert space.coverage.model.view.total == 3
 
 

@@ -32,7 +32,7 @@ def test_the_demo_opens_measures_and_closes_on_a_real_screen(tmp_path):
                 from PySide6.QtCore import QTimer
                 from PySide6.QtWidgets import QApplication
                 from utter_calm.cli import window
-                from utter_calm.ui import main_window
+                from utter_calm.ui.shell import main_window
 
                 made = []
                 first = main_window.MainWindow.__init__

@@ -9,6 +9,8 @@ from PySide6.QtWidgets import QApplication, QLabel, QMessageBox, QWidget
 from utter_calm.errors import JobFileError
 from utter_calm.job.run.prompt import Answer
 from utter_calm.job.verdict import Outcome
+from utter_calm.quantities import Measured
+from utter_calm.ui.chain.step_editor import _remove_step
 from utter_calm.ui.coverage.model import CELL_ROLE
 from utter_calm.ui.shell.about import AboutDialog
 
@@ -42,7 +44,7 @@ def test_choosing_one_cell_shows_it_and_several_overlay(qtbot, measured_window):
     space = measured_window.workspace
     space.coverage.choose(1, [1])
     assert [c.label for c in space.plot.canvas.view.curves] == ["ch 1", "ch 2"]
-    assert space.session.standing_load == "8 ohm"
+    assert space.session.standing_load == Measured(8.0, "ohm")
     space.coverage.choose(1, [2])
     assert "into 4 Ω" in space.transport.level.text()  # as this cell would be taken
     space.coverage.choose(1, [1])
@@ -60,13 +62,12 @@ def test_choosing_one_cell_shows_it_and_several_overlay(qtbot, measured_window):
 def test_pictures_zoom_and_channels_by_key(qtbot, measured_window):
     space = measured_window.workspace
     space.coverage.choose(1, [1])
-    box = space.plot.canvas.getPlotItem().vb
-    whole = box.viewRange()[1]
+    whole = space.plot.canvas.window_shown
     press(qtbot, measured_window, Qt.Key.Key_D)
-    detail = box.viewRange()[1]
-    assert detail[1] - detail[0] == pytest.approx(2.0)
+    detail = space.plot.canvas.window_shown
+    assert detail.y_high - detail.y_low == pytest.approx(2.0)
     press(qtbot, measured_window, Qt.Key.Key_D)
-    assert box.viewRange()[1] == whole
+    assert space.plot.canvas.window_shown == whole
     press(qtbot, measured_window, Qt.Key.Key_4, Qt.KeyboardModifier.ControlModifier)
     assert space.plot.canvas.view.y.percent
     assert {c.channel for c in space.plot.canvas.view.curves} == {1}
@@ -102,9 +103,9 @@ def test_the_cursor_reads_exactly_by_mouse_and_key(qtbot, measured_window):
     assert "move over the plot" in space.plot.readout.text()
     canvas.setFocus()
     qtbot.keyClick(canvas, Qt.Key.Key_Right)
-    first = canvas._cursor.value()
+    first = canvas.cursor_value()
     qtbot.keyClick(canvas, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
-    assert canvas._cursor.value() > first
+    assert canvas.cursor_value() > first
     assert "at " in space.plot.readout.text()
 
 
@@ -153,7 +154,7 @@ def test_a_family_prompts_and_the_rig_offers(qtbot, fresh_window):
     with qtbot.waitSignal(space.session.run_ended, timeout=LONG):
         qtbot.mouseClick(offer, Qt.MouseButton.LeftButton)
     assert space.prompt.isHidden()
-    assert space.session.standing_load == "4 ohm"
+    assert space.session.standing_load == Measured(4.0, "ohm")
     assert len(space.plot.canvas.view.curves) == 4
 
 
@@ -332,8 +333,6 @@ def test_editors_open_by_key(qtbot, measured_window):
 
 
 def test_a_step_removed_while_it_is_measured_keeps_its_take(qtbot, fresh_window):
-    from utter_calm.ui.chain.editors import _remove_step
-
     space = fresh_window.workspace
     with qtbot.waitSignal(space.session.run_ended, timeout=LONG):
         press(qtbot, fresh_window, Qt.Key.Key_Space)

@@ -109,7 +109,8 @@ def wanted_levels(
     Returns
     -------
     list
-        Geometric means of neighbours, those about a bound first; empty when nothing more is to be gained.
+        Geometric means of neighbours: about the bounds, and at the bends once those are close enough; empty when nothing more
+        is to be gained.
     """
     near: set[float] = set()
     bends: set[float] = set()
@@ -125,4 +126,4 @@ def wanted_levels(
             for left in (index, index + 1):
                 if x[left + 1] - x[left] > math.log(coarsest):
                     bends.add(math.exp((x[left] + x[left + 1]) / 2))
-    return [*sorted(near), *sorted(bends - near)]
+    return sorted(near) or sorted(bends)
