@@ -120,9 +120,7 @@ def large_job(tmp_path):
     capture, result = take_step(kind, settings, SimulatedDevice(RIG), RIG, load_ohm=8.0)
     job.append("first-look", Setup((("load", "8 ohm"),)), settings, capture, result)
     job.close()
-    columns = (
-        "step,kind,role,setup,settings,taken_at,unit_title,rig,readings,trust,derived_from,superseded_by,capture,note"
-    )
+    columns = "step,kind,role,setup,settings,taken_at,unit_title,rig,readings,trust,derived_from,superseded_by,capture,note"
     connection = sqlite3.connect(path)
     with connection:
         connection.execute(

@@ -3,7 +3,7 @@
 import subprocess
 import sys
 
-IMPORTS = "import numpy, pyqtgraph; from PySide6.QtWidgets import QApplication"
+IMPORTS = "import numpy; from PySide6.QtWidgets import QApplication"
 WINDOW = (
     "from utter_calm.ui.shell.app import make_application, make_window\n"
     "app = make_application([]); w = make_window(); w.show(); app.processEvents(); w.grab()"

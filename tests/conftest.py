@@ -92,9 +92,7 @@ def made_take(kind, traces=(), readings=(), number=1, setup=NO_SETUP, role="unit
               trust=()):  # fmt: skip
     """A take that nobody stored."""
     cell = Cell("u1" if role == "unit" else "", step, setup, role)
-    summary = TakeSummary(
-        number, cell, kind, settings or {}, "", title, stereo_rig(), found(tuple(readings), tuple(trust))
-    )
+    summary = TakeSummary(number, cell, kind, settings or {}, "", title, stereo_rig(), found(tuple(readings), tuple(trust)))
     return Take(summary, Result(tuple(readings), tuple(traces), tuple(trust), tuple(surfaces)))
 
 

@@ -81,9 +81,7 @@ def test_a_sweep_given_as_files(call, tmp_path):
     soundfile.write(tmp_path / "s.wav", stimulus, rate, subtype="PCM_24")
     soundfile.write(tmp_path / "r.flac", late, rate, subtype="PCM_24")
     csv = tmp_path / "out.csv"
-    status, out, _ = call(
-        "analyze", "sweep", tmp_path / "r.flac", "--stimulus", tmp_path / "s.wav", "--json", "--csv", csv
-    )
+    status, out, _ = call("analyze", "sweep", tmp_path / "r.flac", "--stimulus", tmp_path / "s.wav", "--json", "--csv", csv)
     assert status == 0
     data = json.loads(out)
     trace = next(t for t in data["traces"] if t["name"] == "response")

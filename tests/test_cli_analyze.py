@@ -114,9 +114,7 @@ def test_a_multitone_and_a_clock_that_is_not_ours(call, tmp_path, noise):
     assert "clock_skew" in trust(out)
     _, out, _ = call("multitone", tmp_path / "r.wav", "--json")
     assert 20 * np.log10(found(out)["multitone_residual"]) == pytest.approx(truth, abs=0.1)
-    assert found(out)["clock_skew"] == pytest.approx(
-        25, abs=0.05
-    )  # its tones stand on a usual grid: told without the stimulus
+    assert found(out)["clock_skew"] == pytest.approx(25, abs=0.05)  # its tones stand on a usual grid: told without the stimulus
 
 
 @pytest.mark.parametrize("command", ["tone", "imd", "edges", "sweep"])

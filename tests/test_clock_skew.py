@@ -21,9 +21,7 @@ def test_tones_on_the_bins_of_a_power_of_two_tell_their_skew(ppm, frames):
 
 
 def test_whole_hertz_are_a_grid_too():
-    assert 1e6 * grid_skew(np.array([100.0, 317.0, 997.0, 3_001.0, 9_973.0]) * (1 + 40e-6), RATE) == pytest.approx(
-        40, abs=1e-3
-    )
+    assert 1e6 * grid_skew(np.array([100.0, 317.0, 997.0, 3_001.0, 9_973.0]) * (1 + 40e-6), RATE) == pytest.approx(40, abs=1e-3)
 
 
 def test_tones_on_no_grid_tell_nothing():
@@ -37,9 +35,7 @@ def test_tones_on_no_grid_tell_nothing():
 def test_all_tones_must_agree_on_one_skew():
     played = np.array([60.0, 7_000.0])
     assert 1e6 * common_skew(played * (1 - 37e-6), played) == pytest.approx(-37)
-    assert common_skew(played * [1.0, 1 + 50e-6], played) == pytest.approx(
-        50e-6, rel=1e-3
-    )  # the low tone hardly counts
+    assert common_skew(played * [1.0, 1 + 50e-6], played) == pytest.approx(50e-6, rel=1e-3)  # the low tone hardly counts
     assert common_skew(np.array([6_000.0, 7_000.0]) * [1 + 80e-6, 1.0], np.array([6_000.0, 7_000.0])) is None
     assert common_skew(played * 1.01, played) is None
     assert common_skew(played, played[:1]) is None

@@ -39,9 +39,7 @@ def test_per_cent_decibels_and_whether_it_is_real():
 def test_repeats_are_the_better_yardstick():
     """A difference far inside the uncertainty is real when the rig repeats better than that."""
     takes = [take(k, 2.0 + 1e-6 * (-1) ** k) for k in range(1, 6)]
-    repeats = repeats_of(
-        takes[0].summary, [t.summary for t in takes] + [take(9, 3.0, settings={"level_v": 1.0}).summary]
-    )
+    repeats = repeats_of(takes[0].summary, [t.summary for t in takes] + [take(9, 3.0, settings={"level_v": 1.0}).summary])
     assert len(repeats) == 5
     assert spread_of(takes[0].summary.readings[0], repeats).deviation == pytest.approx(1.1e-6, rel=0.01)
     assert pair_readings(takes[0], take(7, 2.0001), repeats)[0].real is True

@@ -41,9 +41,7 @@ def test_ringing_and_overshoot_of_a_resonance():
 
     def step(at):
         decay = np.exp(-2 * np.pi * f0 * zeta * at)
-        return np.where(
-            at < 0, 0.0, 1 - decay * (np.cos(omega * at) + zeta / np.sqrt(1 - zeta**2) * np.sin(omega * at))
-        )
+        return np.where(at < 0, 0.0, 1 - decay * (np.cos(omega * at) + zeta / np.sqrt(1 - zeta**2) * np.sin(omega * at)))
 
     found = analyze_edges(step(t) - step(t - period / RATE / 2), RATE)
     assert found.overshoot == pytest.approx(np.exp(-np.pi * zeta / np.sqrt(1 - zeta**2)), rel=0.01)

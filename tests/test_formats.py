@@ -60,9 +60,7 @@ def test_tables_keep_every_digit(values):
 
 
 def test_frequency_magnitude_phase_text():
-    text = frequency_magnitude_phase(
-        np.array([20.0, 1_000.0]), np.array([1.0, 0.1]), np.array([0.0, 3 * np.pi / 2]), "two\nlines"
-    )
+    text = frequency_magnitude_phase(np.array([20.0, 1_000.0]), np.array([1.0, 0.1]), np.array([0.0, 3 * np.pi / 2]), "two\nlines")
     assert text.splitlines()[:2] == ["* two", "* lines"]
     rows = [list(map(float, line.split())) for line in text.splitlines()[2:]]
     assert rows[0] == [20.0, 0.0, 0.0]

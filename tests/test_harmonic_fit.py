@@ -27,10 +27,7 @@ def test_blocks_give_what_plain_least_squares_gives(frames, omega, noise):
     assert fit.phasors == pytest.approx(phasors, abs=1e-10)
     assert fit.dc == pytest.approx(dc, abs=1e-10)
     model = fit.dc + np.sum(
-        [
-            (p * np.exp(1j * k * fit.omega * (t - (frames - 1) / 2))).real
-            for k, p in zip(fit.orders, fit.phasors, strict=True)
-        ],
+        [(p * np.exp(1j * k * fit.omega * (t - (frames - 1) / 2))).real for k, p in zip(fit.orders, fit.phasors, strict=True)],
         axis=0,
     )
     assert fit.residual == pytest.approx(x - model, abs=1e-10)

@@ -90,9 +90,7 @@ def test_the_hum_in_words_and_its_lines_with_what_each_did():
 def test_the_onset_is_told_while_the_knob_is_turned():
     """Nothing as long as distortion falls or creeps; the level once it shoots up; the same when turned back."""
     watch = ClipWatch()
-    said = [
-        watch.add(level, np.hypot(1e-5 / level, max(0.0, level - 1.0) ** 1.5)) for level in np.geomspace(0.05, 1.4, 40)
-    ]
+    said = [watch.add(level, np.hypot(1e-5 / level, max(0.0, level - 1.0) ** 1.5)) for level in np.geomspace(0.05, 1.4, 40)]
     first = next(k for k, onset in enumerate(said) if onset is not None)
     assert 1.0 < np.geomspace(0.05, 1.4, 40)[first] < 1.15
     assert said[-1] == pytest.approx(1.0, rel=0.06)
@@ -114,9 +112,7 @@ def test_volts_and_watts_all_ways(field, text, load, expected):
     assert all(v == pytest.approx(found.volts, rel=1e-4) for v in again.values())
 
 
-@pytest.mark.parametrize(
-    ("field", "text", "load"), [("watts", "1 W", ""), ("r.m.s.", "loud", ""), ("r.m.s.", "1", "0 ohm")]
-)
+@pytest.mark.parametrize(("field", "text", "load"), [("watts", "1 W", ""), ("r.m.s.", "loud", ""), ("r.m.s.", "1", "0 ohm")])
 def test_what_cannot_be_converted_is_said(field, text, load):
     with pytest.raises(InputError):
         convert(field, text, load)

@@ -250,9 +250,7 @@ def test_cancel_in_the_middle():
             cancel.set()
 
     with pytest.raises(Cancelled):
-        take_step(
-            FirstLook(), FirstLookSettings(), SimulatedDevice(RIG), RIG, load_ohm=8.0, cancel=cancel, progress=progress
-        )
+        take_step(FirstLook(), FirstLookSettings(), SimulatedDevice(RIG), RIG, load_ohm=8.0, cancel=cancel, progress=progress)
     assert seen == sorted(seen)
     assert seen[-1] < 0.6
 

@@ -22,7 +22,11 @@ OHM_8, OHM_4 = Measured(8.0, "ohm"), Measured(4.0, "ohm")
 
 def test_setups_are_all_combinations():
     document = Plan(
-        factors=(Factor("load", (OHM_8, OHM_4)), Factor("supply", (Measured(24.0, "V"),)), Factor("gain", ("low", "high")))
+        factors=(
+            Factor("load", (OHM_8, OHM_4)),
+            Factor("supply", (Measured(24.0, "V"),)),
+            Factor("gain", ("low", "high")),
+        )
     )
     setups = document.setups()
     assert len(setups) == len(set(setups)) == 4

@@ -33,9 +33,7 @@ def prepared(device):
 
 
 def test_the_whine_of_a_supply_is_listed_with_its_octave():
-    _, result = take_step(
-        Noise(), NoiseSettings(reference_v=1.0), bench("preamplifier", load="none"), DIRECT, load_ohm=None
-    )
+    _, result = take_step(Noise(), NoiseSettings(reference_v=1.0), bench("preamplifier", load="none"), DIRECT, load_ohm=None)
     named = {round(result.reading(f"idle_tone_{k}_hz").value): result.reading(f"idle_tone_{k}") for k in (1, 2)}
     assert set(named) == {7_912, 15_824}
     assert named[7_912].value == pytest.approx(6.1e-6, rel=0.05)
@@ -69,9 +67,7 @@ def test_dynamic_range_of_the_converter_with_and_without_dither():
 
 def test_a_clock_of_its_own_is_told_by_a_multitone():
     device = bench("show converter", load="none", clock="own", bits="24")
-    _, result = take_step(
-        Multitone(), MultitoneSettings(level_v=0.3, high_hz=15_000.0, periods=2), device, DIRECT, load_ohm=None
-    )
+    _, result = take_step(Multitone(), MultitoneSettings(level_v=0.3, high_hz=15_000.0, periods=2), device, DIRECT, load_ohm=None)
     assert result.reading("clock_skew").value == pytest.approx(-37, abs=0.1)
     assert result.reading("multitone_level").value == pytest.approx(0.3, rel=0.02)
 
@@ -86,12 +82,8 @@ def test_odd_bins_tell_the_valve_amplifiers_even_products():
 
 def test_intermodulation_rises_with_level():
     rig = stereo_rig()
-    settings = IntermodulationSettings(
-        method="ccif", levels=5, level_v=0.5, start_v=0.02, duration_s=0.3
-    )
-    capture, result = take_step(
-        Intermodulation(), settings, bench("valve amplifier", rig, load="8 ohm"), rig, load_ohm=8.0
-    )
+    settings = IntermodulationSettings(method="ccif", levels=5, level_v=0.5, start_v=0.02, duration_s=0.3)
+    capture, result = take_step(Intermodulation(), settings, bench("valve amplifier", rig, load="8 ohm"), rig, load_ohm=8.0)
     trace = result.trace("imd_ccif_2")
     assert len(trace.x) == 5
     assert np.all(np.diff(trace.magnitude) > 0)
@@ -116,9 +108,7 @@ def test_crosstalk_of_a_cable_is_lost_in_noise_and_a_dead_channel_is_said():
     assert result.reading("crosstalk").value < 1e-5
     assert result.reading("channel_balance", 0).value == pytest.approx(1.0, abs=1e-4)
     with pytest.raises(NoSignal, match="Channel 2"):
-        take_step(
-            Crosstalk(), CrosstalkSettings(level_v=0.5), bench("cable", wiring="right off"), DIRECT, load_ohm=None
-        )
+        take_step(Crosstalk(), CrosstalkSettings(level_v=0.5), bench("cable", wiring="right off"), DIRECT, load_ohm=None)
 
 
 def test_edges_show_the_transformers_ringing_without_a_load():

@@ -20,16 +20,10 @@ def total(cells, standing, cost):
     return out
 
 
-@pytest.mark.parametrize(
-    "price", [{"valve": 6.0, "load": 1.0}, {"valve": 1.0, "load": 1.0}, {"valve": 0.1, "load": 5.0}]
-)
+@pytest.mark.parametrize("price", [{"valve": 6.0, "load": 1.0}, {"valve": 1.0, "load": 1.0}, {"valve": 0.1, "load": 5.0}])
 def test_dear_changes_come_least_often(price):
     """Against every order there is."""
-    cells = [
-        Cell("u1", "a", Setup((("load", load), ("valve", valve))))
-        for load in ("8", "4")
-        for valve in ("old", "new", "other")
-    ]
+    cells = [Cell("u1", "a", Setup((("load", load), ("valve", valve)))) for load in ("8", "4") for valve in ("old", "new", "other")]
     standing = (("load", "4"), ("valve", "new"))
     ordered = run_order(cells, standing, lambda c: c.setup.conditions, price.__getitem__)
     best = min(total(order, standing, price.__getitem__) for order in itertools.permutations(cells))

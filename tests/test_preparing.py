@@ -62,9 +62,7 @@ def test_what_is_out_of_reach_is_said():
 @pytest.mark.parametrize(("what", "target"), [(VOLTS, 1.0), (WATTS, 1.0), (THD, 0.01), (DBFS, 10 ** (-20 / 20))])
 def test_the_level_is_found_on_the_amplifier(what, target):
     seen = []
-    found = find_level(
-        Effect(what, target), SimulatedDevice(RIG), RIG, load_ohm=8.0, tried=lambda f: seen.append(f.level)
-    )
+    found = find_level(Effect(what, target), SimulatedDevice(RIG), RIG, load_ohm=8.0, tried=lambda f: seen.append(f.level))
     assert found.reached
     assert found.value == pytest.approx(target, rel=6e-3)
     truth = {VOLTS: 1 / 30.03, WATTS: np.sqrt(8) / 30.03, THD: None, DBFS: 4.0 / 30.03}[what]
@@ -76,8 +74,7 @@ def test_the_level_is_found_on_the_amplifier(what, target):
 
 def test_the_level_is_found_on_the_channel_that_is_asked_for():
     levels = [
-        find_level(Effect(VOLTS, 1.0, channel=k, tolerance=2e-4), SimulatedDevice(RIG), RIG, load_ohm=8.0).level
-        for k in (1, 2)
+        find_level(Effect(VOLTS, 1.0, channel=k, tolerance=2e-4), SimulatedDevice(RIG), RIG, load_ohm=8.0).level for k in (1, 2)
     ]
     assert levels[1] / levels[0] == pytest.approx(10 ** (0.0206 / 20), abs=3e-4)  # its channels differ by so much
     assert Effect(VOLTS, 1.0, channel=2).words(None).endswith("at 997 Hz, channel 2")

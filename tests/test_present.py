@@ -215,9 +215,7 @@ def test_the_chain_says_what_changed_and_what_is_dangerous(measured):
     loud = step.with_settings(type(step.typed_settings())(level_v=1.9))
     assert (
         "more than the load can take"
-        in {v.key: v for v in chain_view(plan, unit, loud, OHM_4, None, simulated=True)}[
-            "load"
-        ].warning
+        in {v.key: v for v in chain_view(plan, unit, loud, OHM_4, None, simulated=True)}["load"].warning
     )
     mild = {"next_load": Measured(600.0, "ohm"), "simulated": True}
     assert not {v.key: v for v in chain_view(plan, unit, loud, OHM_4, None, **mild)}["load"].warning

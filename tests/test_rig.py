@@ -141,7 +141,9 @@ def test_the_same_seed_gives_the_same_recording():
     assert np.array_equal(first.samples, second.samples)
 
 
-@pytest.mark.parametrize(("field", "words"), [("output_full_scale_v", "full scale"), ("pickup_ratio", "divider"), ("ceiling_v", "ceiling")])
+@pytest.mark.parametrize(
+    ("field", "words"), [("output_full_scale_v", "full scale"), ("pickup_ratio", "divider"), ("ceiling_v", "ceiling")]
+)
 @pytest.mark.parametrize("value", [0.0, -1.0, float("nan")])
 def test_a_rig_without_sense_cannot_be_made(field, words, value):
     with pytest.raises(InputError, match=words):

@@ -57,9 +57,7 @@ def test_a_family_asks_once_and_the_rig_offers(tmp_path):
         return Answer.LET_RIG
 
     bench = simulated_bench(job.document.plans[0].rig)
-    takes = run_cells(
-        job, [Cell("u1", "first-look", s) for s in job.document.plans[0].setups()], bench, RunHooks(ask=ask)
-    )
+    takes = run_cells(job, [Cell("u1", "first-look", s) for s in job.document.plans[0].setups()], bench, RunHooks(ask=ask))
     assert [p.text for p in asked] == ["Switch the load to 4 Ω."]
     assert asked[0].rig_can
     assert [t.setup.value("load") for t in takes] == [OHM_8, OHM_4]

@@ -31,9 +31,7 @@ def drive(steps, unit):
             passages[-1] = passage
             heard = unit(passage.volts)
             both = np.repeat(heard[:, None], 2, axis=1)
-            passage = steps.send(
-                volts_capture(both, RATE, full_scale_v=1 / np.sqrt(2), parts=(Part(0, len(both), passage.tags),))
-            )
+            passage = steps.send(volts_capture(both, RATE, full_scale_v=1 / np.sqrt(2), parts=(Part(0, len(both), passage.tags),)))
     except StopIteration as done:
         return done.value, passages
 
@@ -169,9 +167,7 @@ def test_a_series_over_level_stops_by_itself():
 
 
 def test_a_series_over_level_goes_no_further_than_allowed():
-    settings = LevelSeriesSettings(
-        level_v=0.3, spacing="count", points=6, record_s=0.05, nominal_v=2.83, refine="no"
-    )
+    settings = LevelSeriesSettings(level_v=0.3, spacing="count", points=6, record_s=0.05, nominal_v=2.83, refine="no")
     capture, result = take_step(LevelSeries(), settings, SimulatedDevice(RIG), RIG, load_ohm=8.0)
     levels = [tags["level_v"] for tags, _ in measured_points(capture)]
     assert levels == pytest.approx(np.geomspace(0.003, 0.3, 6))
@@ -201,9 +197,7 @@ def test_headroom_is_told_above_a_stated_nominal():
     assert "power_at_1_percent" not in names
 
 
-@pytest.mark.parametrize(
-    "changes", [{"start_v": 3.0}, {"bounds": "lots"}, {"frequency_hz": 60_000.0}, {"stop_at": 0.0}]
-)
+@pytest.mark.parametrize("changes", [{"start_v": 3.0}, {"bounds": "lots"}, {"frequency_hz": 60_000.0}, {"stop_at": 0.0}])
 def test_a_series_over_level_refuses_what_it_cannot_play(changes):
     with pytest.raises(InputError):
         LevelSeriesSettings(**changes).check()

@@ -8,8 +8,8 @@ from scipy.signal import sosfreqz
 
 from utter_calm.analysis.noise import analyze_noise
 from utter_calm.analysis.tone import analyze_tone
-from utter_calm.signals.tone import sine
 from utter_calm.quantities import read_value
+from utter_calm.signals.tone import sine
 from utter_calm.standins.amplifier import Amplifier, AmplifierModel
 from utter_calm.standins.base import Bench
 from utter_calm.standins.cable import Cable
@@ -160,9 +160,7 @@ def test_the_transformer_loses_bass_at_high_level_and_rings_without_a_load():
     small = 600 / 658 * 0.998 / math.hypot(1, 3.5 / 20)
     assert drop(0.1) == pytest.approx(small, rel=0.01)
     assert drop(3.0) < 0.97 * drop(0.1)
-    assert (
-        heard("line transformer", 30.0, 3.0, load=600.0).thd > 10 * heard("line transformer", 30.0, 0.3, load=600.0).thd
-    )
+    assert heard("line transformer", 30.0, 3.0, load=600.0).thd > 10 * heard("line transformer", 30.0, 0.3, load=600.0).thd
     top = [heard("line transformer", 70_000.0, 0.1, rate=192_000, load=z).level for z in (600.0, 1e5)]
     assert top[1] > 2 * top[0]
 

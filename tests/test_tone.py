@@ -65,12 +65,7 @@ def test_thd_n_sinad_and_noise(noise_db, noise):
 def test_the_band_is_a_brick_wall():
     rate = 96_000
     turn = 2 * np.pi * np.arange(rate) / rate
-    x = (
-        np.sin(7_000 * turn)
-        + 1e-3 * np.sin(14_000 * turn)
-        + 1e-2 * np.sin(21_000 * turn)
-        + 1e-4 * np.sin(25_000 * turn)
-    )
+    x = np.sin(7_000 * turn) + 1e-3 * np.sin(14_000 * turn) + 1e-2 * np.sin(21_000 * turn) + 1e-4 * np.sin(25_000 * turn)
     narrow, wide = analyze_tone(x, rate), analyze_tone(x, rate, band_hz=(20.0, 40_000.0))
     assert narrow.thd == pytest.approx(1e-3, rel=1e-4)
     assert narrow.thd_n == pytest.approx(1e-3, rel=1e-3)
@@ -163,9 +158,6 @@ def test_polarity_and_delay_do_not_change_a_tone(noise):
     straight, flipped = analyze_tone(x, 48_000), analyze_tone(-x, 48_000)
     assert flipped.level == pytest.approx(straight.level, rel=1e-9)
     # turned upside down, even harmonics change sign against the fundamental, odd ones do not
-    turn = [
-        np.angle(np.exp(1j * (b.phase_rad - a.phase_rad)))
-        for a, b in zip(straight.harmonics, flipped.harmonics, strict=True)
-    ]
+    turn = [np.angle(np.exp(1j * (b.phase_rad - a.phase_rad))) for a, b in zip(straight.harmonics, flipped.harmonics, strict=True)]
     assert abs(abs(turn[0]) - np.pi) < 1e-3
     assert abs(turn[1]) < 1e-3

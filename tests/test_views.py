@@ -23,7 +23,7 @@ from utter_calm.present.panel import panel_view
 from utter_calm.present.picture.compose import plot_view, trace_words
 from utter_calm.present.picture.search import search_view
 from utter_calm.present.values import reading_text
-from utter_calm.quantities import Measured, read_value, si_text, value_text
+from utter_calm.quantities import read_value, si_text, value_text
 from utter_calm.quantities.parse import parse_list
 from utter_calm.report.svg import plot_svg
 
@@ -82,11 +82,7 @@ def test_lists_as_people_type_them():
 
 
 def test_several_levels_in_one_take_have_hues_of_their_own():
-    traces = [
-        curve("thd_n", level, channel, at)
-        for level, at in ((1e-3, "0.1 V"), (1e-4, "1 V"))
-        for channel in (1, 2)
-    ]
+    traces = [curve("thd_n", level, channel, at) for level, at in ((1e-3, "0.1 V"), (1e-4, "1 V")) for channel in (1, 2)]
     view = plot_view([take("frequency_series", [*traces, curve("thd", 1e-5, 1, "0.1 V")])], "distortion")
     assert view.title == "Distortion against frequency: THD+N"
     assert {(c.hue, c.channel) for c in view.curves} == {(0, 1), (0, 2), (1, 1), (1, 2)}
@@ -135,9 +131,7 @@ def test_a_power_series_is_a_table_with_a_row_for_each_load_and_channel(tmp_path
 def test_stepped_and_swept_are_laid_over_each_other_with_what_limits_the_sweep():
     stepped = take("frequency_series", [curve(n, v, at=w) for n in ("thd_n", "thd") for v, w in ((1e-4, "30 mV"), (1e-5, "300 mV"))],
                    settings={"method": "stepped", "lower_levels": "30 mV"})  # fmt: skip
-    swept = take(
-        "frequency_series", [curve("thd", 2e-5)], number=2, settings={"method": "out of a sweep", "lower_levels": ""}
-    )
+    swept = take("frequency_series", [curve("thd", 2e-5)], number=2, settings={"method": "out of a sweep", "lower_levels": ""})
     swept = replace(
         swept, result=replace(swept.result, trust=(Trust("out_of_a_sweep", "Orders 2 to 5 alone count.", grave=False),))
     )
@@ -215,13 +209,9 @@ def test_what_limits_itself_is_not_warned_about():
 
 def test_the_bench_that_holds_another_unit_is_said():
     plan, unit = demo_document().plans[1], demo_document().units[1]
-    links = {
-        v.key: v for v in chain_view(plan, unit, plan.steps[0], None, None, simulated=True, standing_unit="dome amplifier")
-    }
+    links = {v.key: v for v in chain_view(plan, unit, plan.steps[0], None, None, simulated=True, standing_unit="dome amplifier")}
     assert links["unit"].badge == "on the bench: dome amplifier"
-    links = {
-        v.key: v for v in chain_view(plan, unit, plan.steps[0], None, None, simulated=True, standing_unit="preamplifier")
-    }
+    links = {v.key: v for v in chain_view(plan, unit, plan.steps[0], None, None, simulated=True, standing_unit="preamplifier")}
     assert links["unit"].badge == ""
 
 
@@ -266,9 +256,7 @@ def test_the_leads_are_checked_once_for_each_setup(tmp_path):
     bench.control.set("wiring", read_value("right reversed"))
     assert needs_check(job, document, Cell("u1", "first-look", eight))
     assert not needs_check(job, document, Cell.floor("first-look"))
-    run_cells(
-        job, [Cell("u1", "first-look", eight), Cell("u1", "response", eight)], bench, RunHooks(ask=ask, check=True)
-    )
+    run_cells(job, [Cell("u1", "first-look", eight), Cell("u1", "response", eight)], bench, RunHooks(ask=ask, check=True))
     assert [p.factor for p in asked] == [WIRING]
     assert "wrong way round" in asked[0].text
     assert not needs_check(job, document, Cell("u1", "response", eight))
@@ -283,7 +271,10 @@ def test_steps_under_factors_and_where():
     values = lambda *texts: tuple(read_value(t) for t in texts)  # noqa: E731
     plan = Plan(
         steps=(Step("a", "noise", where=(("load", read_value("8 ohm")),)).with_settings(KINDS["noise"].settings_type()),),
-        factors=(Factor("load", values("8 ohm", "4 ohm")), Factor("band to", values("20 kHz", "40 kHz"), sets="band_high_hz")),
+        factors=(
+            Factor("load", values("8 ohm", "4 ohm")),
+            Factor("band to", values("20 kHz", "40 kHz"), sets="band_high_hz"),
+        ),
     )
     setups = plan.setups_of(plan.steps[0])
     assert len(setups) == 2

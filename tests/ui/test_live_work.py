@@ -54,9 +54,7 @@ def test_hum_is_hunted_marked_and_kept(qtbot, fresh_window):
         form._buttons.itemAt(0).widget().click()
     (take,) = space.session.job.takes
     assert (take.kind, take.note) == ("noise", "after “battery”")
-    assert [s.kind for s in space.session.plan.steps][
-        -1
-    ] == "noise"  # the plan had none: it was added, undo takes it back
+    assert [s.kind for s in space.session.plan.steps][-1] == "noise"  # the plan had none: it was added, undo takes it back
     space.session.undo.undo()
     assert "noise" not in [s.kind for s in space.session.plan.steps]
     assert len(space.session.job.takes) == 1
@@ -140,9 +138,9 @@ def test_a_level_is_found_by_its_effect_and_steps_follow_it(qtbot, fresh_window)
     step = space.session.step
     assert step.relative == pytest.approx(10**-0.5)
     assert "−10.0 dB re reference" in space.chain.links["signal"]._view.sub
-    assert step.under(space.session.plan.factors, space.session.plan.reference, space.session.plan.setups()[0]).level_v == pytest.approx(
-        reference.level_v * 10**-0.5
-    )
+    assert step.under(
+        space.session.plan.factors, space.session.plan.reference, space.session.plan.setups()[0]
+    ).level_v == pytest.approx(reference.level_v * 10**-0.5)
     space.session.undo.undo()
     space.session.undo.undo()
     assert space.session.plan.reference is None

@@ -143,9 +143,7 @@ def test_a_form_stays_open_while_it_is_wrong(qtbot):
     qtbot.addWidget(parent)
     applied = []
     field = QuantityEdit("Level", "V", 1.0)
-    form = PopupForm(
-        parent, "Title", [FormLine("level", "Level", field)], lambda f: applied.append(f.quantity("level"))
-    )
+    form = PopupForm(parent, "Title", [FormLine("level", "Level", field)], lambda f: applied.append(f.quantity("level")))
     form.show()
     field.setText("much")
     qtbot.keyClick(field, Qt.Key.Key_Return)

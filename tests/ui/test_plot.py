@@ -8,15 +8,14 @@ from PySide6.QtGui import QColor
 
 from utter_calm.present.palette import DARK, LIGHT
 from utter_calm.present.picture.axis import Axis
-from utter_calm.present.picture.draw import Window
-from utter_calm.present.picture.drawing import Text
-from utter_calm.present.picture.view import BoundView, CurveView, PlotView, empty_plot
 from utter_calm.present.picture.cursor import value_at as read_curve
+from utter_calm.present.picture.drawing import Text
+from utter_calm.present.picture.mapper import Window
+from utter_calm.present.picture.view import BoundView, CurveView, PlotView, empty_plot
 from utter_calm.quantities import quantity
 from utter_calm.ui.look.theme import apply_theme, load_fonts, set_theme
 from utter_calm.ui.picture.canvas import PlotCanvas
 from utter_calm.ui.picture.pane import PlotPane
-
 
 HZ = Axis("frequency", quantity("frequency").view("log"), 20.0, 20_000.0, log=True)
 
@@ -190,9 +189,7 @@ def test_the_pane_reads_every_curve(qtbot, qapp):
 
 def crowd(count):
     x = np.geomspace(20, 20_000, 500)
-    curves = tuple(
-        CurveView(x, -60 + np.sin(np.log(x) + k), f"no. {k}", k % 6, focus=k == count - 1) for k in range(count)
-    )
+    curves = tuple(CurveView(x, -60 + np.sin(np.log(x) + k), f"no. {k}", k % 6, focus=k == count - 1) for k in range(count))
     return PlotView("Many", "", "", HZ, Axis("gain", quantity("gain").first, -70, -50), curves)
 
 

@@ -136,8 +136,7 @@ def test_two_takes_are_compared_in_their_place(qtbot, measured_window):
     assert space.compare.title.text() == "8 Ω against 4 Ω"
     model = space.compare.model
     rows = {
-        model.index(r, 0).data(): [model.index(r, c).data() for c in range(model.columnCount())]
-        for r in range(model.rowCount())
+        model.index(r, 0).data(): [model.index(r, c).data() for c in range(model.columnCount())] for r in range(model.rowCount())
     }
     assert rows["−3 dB, upper, ch 1"][5] == "yes"
     assert "take one of them twice" in space.compare.sentences.text()

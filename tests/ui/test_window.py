@@ -222,11 +222,7 @@ def test_themes_menus_and_about(qtbot, measured_window):
 
 def test_everything_that_takes_focus_has_a_name_for_the_ear(measured_window):
     for widget in measured_window.findChildren(QWidget):
-        if (
-            widget.focusPolicy() == Qt.FocusPolicy.NoFocus
-            or not widget.isVisible()
-            or widget.objectName().startswith("qt_")
-        ):
+        if widget.focusPolicy() == Qt.FocusPolicy.NoFocus or not widget.isVisible() or widget.objectName().startswith("qt_"):
             continue
         interface = QAccessible.queryAccessibleInterface(widget)
         spoken = interface.text(QAccessible.Text.Name) or interface.text(QAccessible.Text.Description)

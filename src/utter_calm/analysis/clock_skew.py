@@ -28,9 +28,7 @@ def common_skew(measured_hz: FloatArray, expected_hz: FloatArray) -> float | Non
     if len(measured_hz) != len(expected_hz) or not len(expected_hz) or np.min(expected_hz) <= 0:
         return None
     each = np.asarray(measured_hz, dtype=np.float64) / expected_hz - 1
-    weight = (
-        np.asarray(expected_hz, dtype=np.float64) ** 2
-    )  # of equally well known frequencies the high ones tell the most
+    weight = np.asarray(expected_hz, dtype=np.float64) ** 2  # of equally well known frequencies the high ones tell the most
     skew = float(np.sum(weight * each) / np.sum(weight))
     off = np.abs(each - skew) * expected_hz / np.max(expected_hz)
     if abs(skew) > MOST or float(off.max()) > max(_AGREE, 0.05 * abs(skew)):

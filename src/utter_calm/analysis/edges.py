@@ -112,9 +112,7 @@ def _repetition(record: FloatArray, rate_hz: float, near_hz: float | None) -> fl
         start = peak_frequency(spectrum, low - wide, high + wide)
         fit = fit_harmonics(record, 2 * np.pi * start / rate_hz, 9)
     except ValueError as problem:
-        raise NoSignal(
-            f"Nothing repeats in the record: {problem}.", hint="Edges need a square or a pulse train."
-        ) from problem
+        raise NoSignal(f"Nothing repeats in the record: {problem}.", hint="Edges need a square or a pulse train.") from problem
     return fit.omega * rate_hz / (2 * np.pi)
 
 

@@ -82,9 +82,7 @@ def _table(omega: float, orders: npt.NDArray[np.int64]) -> FloatArray:
     for index in range(1, len(orders)):
         np.multiply(powers[index - 1], turn, out=powers[index])
     cosine, sine = powers.real.T, powers.imag.T
-    return np.hstack(
-        [cosine, sine, inside[:, None] * cosine[:, :1], inside[:, None] * sine[:, :1], np.ones((BLOCK, 1))]
-    )
+    return np.hstack([cosine, sine, inside[:, None] * cosine[:, :1], inside[:, None] * sine[:, :1], np.ones((BLOCK, 1))])
 
 
 def fit_harmonics(record: FloatArray, omega: float, highest_order: int, *, segments: int = 8) -> HarmonicFit:

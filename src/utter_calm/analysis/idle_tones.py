@@ -71,11 +71,7 @@ def _local_mean(power: FloatArray) -> FloatArray:
     """Mean noise power about each bin, from medians of stretches, so that lines do not lift it."""
     size = _NEIGHBOURS
     count = max(1, len(power) // size)
-    median = (
-        np.median(power[: count * size].reshape(count, size), axis=1)
-        if len(power) >= size
-        else np.array([np.median(power)])
-    )
+    median = np.median(power[: count * size].reshape(count, size), axis=1) if len(power) >= size else np.array([np.median(power)])
     middle = (np.arange(len(median)) + 0.5) * size
     return np.asarray(np.interp(np.arange(len(power)), middle, median / math.log(2)) + 1e-300)
 

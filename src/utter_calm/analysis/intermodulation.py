@@ -73,9 +73,7 @@ class Intermodulation:
         return math.hypot(self.second or 0.0, self.third or 0.0)
 
 
-def analyze_intermodulation(
-    record: FloatArray, rate_hz: float, *, tones_hz: tuple[float, float] | None = None
-) -> Intermodulation:
+def analyze_intermodulation(record: FloatArray, rate_hz: float, *, tones_hz: tuple[float, float] | None = None) -> Intermodulation:
     """Measure two tones and their products of second and third order.
 
     Parameters
@@ -93,9 +91,7 @@ def analyze_intermodulation(
     try:
         tones = fit_lines(record, 2 * np.pi * np.sort(np.array(rough)) / rate_hz, refine=True)
     except ValueError as problem:
-        raise NoSignal(
-            f"There are no two tones to measure: {problem}.", hint="Check the file, or record longer."
-        ) from problem
+        raise NoSignal(f"There are no two tones to measure: {problem}.", hint="Check the file, or record longer.") from problem
     if float(np.sum(np.abs(tones.phasors) ** 2)) / 2 < float(np.var(tones.residual)):
         raise NoSignal("No two tones stand out of the rest.", hint="Check the file and the level.")
     f1, f2 = (tones.omega * rate_hz / (2 * np.pi)).tolist()
@@ -148,9 +144,7 @@ def _products(
     try:
         fit = fit_lines(record, np.array([omega_1, omega_2, *(w for _, _, w in wanted)]))
     except ValueError as problem:
-        raise NoSignal(
-            f"The products of the two tones cannot be told apart: {problem}.", hint="Record longer."
-        ) from problem
+        raise NoSignal(f"The products of the two tones cannot be told apart: {problem}.", hint="Record longer.") from problem
     noise = line_spectrum(fit.residual, rate_hz)
     out = []
     for (n, m, omega), phasor in zip(wanted, fit.phasors[2:], strict=True):

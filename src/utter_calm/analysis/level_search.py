@@ -117,9 +117,7 @@ def _distance(tried: Tried, target: float) -> float:
 
 
 def _agrees(tried: Tried, target: float, tolerance: float) -> bool:
-    return abs(tried.value - target) <= max(
-        tolerance * target, 2 * tried.u_value if tried.u_value < 0.2 * target else 0.0
-    )
+    return abs(tried.value - target) <= max(tolerance * target, 2 * tried.u_value if tried.u_value < 0.2 * target else 0.0)
 
 
 def _result(best: Tried, tries: list[Tried], *, reached: bool, why: str) -> Found:

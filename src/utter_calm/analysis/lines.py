@@ -93,9 +93,7 @@ def _solve(blocks: Blocks, omega: FloatArray) -> tuple[ComplexArray, float, Floa
     inside = np.arange(BLOCK, dtype=np.float64)
     angle = np.outer(inside, omega)
     cosine, sine = np.cos(angle), np.sin(angle)
-    sums = blocks.times(
-        np.hstack([cosine, sine, inside[:, None] * cosine, inside[:, None] * sine, np.ones((BLOCK, 1))])
-    )
+    sums = blocks.times(np.hstack([cosine, sine, inside[:, None] * cosine, inside[:, None] * sine, np.ones((BLOCK, 1))]))
     turn = np.exp(-1j * np.outer(blocks.start, omega))
     plain = sums[:, :k] - 1j * sums[:, k : 2 * k]
     ramped = sums[:, 2 * k : 3 * k] - 1j * sums[:, 3 * k : 4 * k]

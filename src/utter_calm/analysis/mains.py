@@ -78,9 +78,7 @@ def find_mains(
         return None
     # noise-only multiples would pull the frequency about: the lines that stand out settle it
     frequency = _settled(record, rate, rough, multiples[found[0]], found[1][found[0]] / found[2][found[0]], resolution)
-    kept, rms, spread = _stand_out(
-        record, rate, frequency, highest, noise, avoid_hz, resolution, len(residual) / rate_hz
-    )
+    kept, rms, spread = _stand_out(record, rate, frequency, highest, noise, avoid_hz, resolution, len(residual) / rate_hz)
     return Mains(frequency, multiples[kept], rms[kept], spread[kept])
 
 

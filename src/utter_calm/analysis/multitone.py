@@ -123,10 +123,7 @@ def analyze_multitone(
         frequency_hz=frequency,
         rms=rms,
         residual=math.sqrt(power) / total,
-        u_residual=0.5
-        * math.sqrt(power)
-        / total
-        * math.sqrt(rest.noise_bandwidth_bins / ((band[1] - band[0]) * duration)),
+        u_residual=0.5 * math.sqrt(power) / total * math.sqrt(rest.noise_bandwidth_bins / ((band[1] - band[0]) * duration)),
         sfdr=float(rms.max() / max(float(rest.line_rms[inside].max(initial=0.0)), 1e-300)),
         even=None if even is None else even / total,
         odd=None if odd is None else odd / total,

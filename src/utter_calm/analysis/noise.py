@@ -52,9 +52,7 @@ class NoiseAnalysis:
     band_hz: tuple[float, float]
 
 
-def analyze_noise(
-    record: FloatArray, rate_hz: float, *, band_hz: tuple[float, float] = (20.0, 20_000.0)
-) -> NoiseAnalysis:
+def analyze_noise(record: FloatArray, rate_hz: float, *, band_hz: tuple[float, float] = (20.0, 20_000.0)) -> NoiseAnalysis:
     """Measure a quiet record (n,): everything in it counts but DC.
 
     The band is a brick wall; a tone that stands on its edge counts whole.

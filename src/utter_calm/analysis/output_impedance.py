@@ -11,9 +11,7 @@ from utter_calm.analysis.transforms import next_fast_len, rfft
 ComplexArray = npt.NDArray[np.complex128]
 
 
-def source_impedance(
-    open_v: ComplexArray, loaded_v: ComplexArray, load_ohm: float, open_ohm: float = np.inf
-) -> ComplexArray:
+def source_impedance(open_v: ComplexArray, loaded_v: ComplexArray, load_ohm: float, open_ohm: float = np.inf) -> ComplexArray:
     """Impedance of a source from its voltage across two loads.
 
     With ``V = E R / (R + Z)`` for both, ``Z = (Va - Vb) / (Vb / Rb - Va / Ra)``; with no load at first that is
@@ -27,9 +25,7 @@ def source_impedance(
     return np.asarray((open_v - loaded_v) / (loaded_v / load_ohm - open_v / open_ohm))
 
 
-def u_source_impedance(
-    impedance: ComplexArray, load_ohm: float, u_ratio: float, u_load: float
-) -> npt.NDArray[np.float64]:
+def u_source_impedance(impedance: ComplexArray, load_ohm: float, u_ratio: float, u_load: float) -> npt.NDArray[np.float64]:
     """Give the standard uncertainty in ohm: of the ratio of the two voltages, and of the load, relative both."""
     magnitude = np.abs(impedance)
     return np.asarray(np.hypot((load_ohm + magnitude) * u_ratio, magnitude * u_load))

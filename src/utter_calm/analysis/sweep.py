@@ -80,9 +80,7 @@ def analyze_sweep(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate
     try:
         found = deconvolve(response, stimulus, sweep, rate_hz)
     except ValueError as problem:
-        raise NoSignal(
-            f"The sweep cannot be analysed: {problem}.", hint="Check that the stimulus is the right file."
-        ) from problem
+        raise NoSignal(f"The sweep cannot be analysed: {problem}.", hint="Check that the stimulus is the right file.") from problem
     grid = log_grid(found.low_hz, found.high_hz)
     gain = _at(found.gain, grid / found.bin_hz)
     noise = _NoiseFloor(found, sweep)
@@ -141,9 +139,7 @@ class _NoiseFloor:
         return np.asarray(np.sqrt(np.maximum(total[b] - total[a], 0) / (b - a) * window_energy))
 
 
-def _order(
-    found: Deconvolved, sweep: Sweep, order: int, grid: FloatArray, gain: ComplexArray, noise: _NoiseFloor
-) -> OrderTrace:
+def _order(found: Deconvolved, sweep: Sweep, order: int, grid: FloatArray, gain: ComplexArray, noise: _NoiseFloor) -> OrderTrace:
     """Cut out the impulse response of one order and read it at ``order`` times each frequency of the fundamental."""
     rate = found.rate_hz
     position = -sweep.lead_s(order) * rate

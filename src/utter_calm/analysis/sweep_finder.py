@@ -50,9 +50,7 @@ def _extent(stimulus: FloatArray) -> tuple[int, int]:
     block = max(1, len(stimulus) // 256)
     count = len(stimulus) // block
     # a recorded stimulus has noise where a computed one has silence
-    quiet = (
-        float(np.min(np.std(stimulus[: count * block].reshape(count, block), axis=1), initial=1.0)) if count else 0.0
-    )
+    quiet = float(np.min(np.std(stimulus[: count * block].reshape(count, block), axis=1), initial=1.0)) if count else 0.0
     peak = float(np.max(np.abs(stimulus), initial=0.0))
     loud = np.flatnonzero(np.abs(stimulus) > max(1e-5 * peak, min(8 * quiet, 0.1 * peak)))
     return (int(loud[0]), int(loud[-1]) + 1) if len(loud) else (0, 0)

@@ -211,9 +211,7 @@ def _amplitude_spread(noise: LineSpectrum, frequency_hz: float, duration_s: floa
     return float(np.sqrt(noise.local_density_squared(frequency_hz) / duration_s))
 
 
-def _harmonics(
-    fit: HarmonicFit, frequency: float, band: tuple[float, float], spread: FloatArray
-) -> tuple[Harmonic, ...]:
+def _harmonics(fit: HarmonicFit, frequency: float, band: tuple[float, float], spread: FloatArray) -> tuple[Harmonic, ...]:
     first = fit.phasors[0]
     # Re[c e^(jwt)] = |c| sin(wt + arg c + pi/2): shift time so that the fundamental's sine starts at zero
     shift = np.angle(first) + np.pi / 2

@@ -93,8 +93,6 @@ def _hum(rest: LineSpectrum) -> float:
     reach = max(3.0, rest.half_width_bins * rest.bin_hz * 0.6)
     for mains in _HUM_HZ:
         lines = np.arange(1, int(1_000 / mains) + 1) * mains
-        power = sum(
-            max(0.0, rest.band_power(f - reach, f + reach) - 2 * reach * rest.local_density_squared(f)) for f in lines
-        )
+        power = sum(max(0.0, rest.band_power(f - reach, f + reach) - 2 * reach * rest.local_density_squared(f)) for f in lines)
         out = max(out, float(np.sqrt(power)))
     return out

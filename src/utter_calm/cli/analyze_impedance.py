@@ -30,18 +30,14 @@ def output_impedance(
 ) -> None:  # fmt: skip
     """Output impedance and damping factor: the same tones without a load (OPEN) and with one (LOADED)."""
     if len(loads) not in (1, len(loaded)):
-        raise InputError(
-            f"{len(loads)} loads were given for {len(loaded)} recordings.", hint="Give one --load, or one for each."
-        )
+        raise InputError(f"{len(loads)} loads were given for {len(loaded)} recordings.", hint="Give one --load, or one for each.")
     each = loads * len(loaded) if len(loads) == 1 else loads
     without = load(open_file, full_scale_volts, band)
     out = ResultBuilder()
     for file, ohm in zip(loaded, each, strict=True):
         under = load(file, full_scale_volts, band, load_ohm=ohm)
         if (under.rate_hz, under.count) != (without.rate_hz, without.count):
-            raise InputError(
-                f"{file.name} does not have the rate and channels of {open_file.name}.", hint="Record both alike."
-            )
+            raise InputError(f"{file.name} does not have the rate and channels of {open_file.name}.", hint="Record both alike.")
         for one in range(1, without.count + 1) if channel is None else (channel,):
             at: Conditions = (("load", Measured(ohm, "ohm")),) if len(loaded) > 1 else ()
             _add_impedance(out, without, under, one, ohm, at)
@@ -53,9 +49,7 @@ def output_impedance(
     )
 
 
-def _add_impedance(
-    out: ResultBuilder, without: Capture, under: Capture, channel: int, ohm: float, where: Conditions
-) -> None:
+def _add_impedance(out: ResultBuilder, without: Capture, under: Capture, channel: int, ohm: float, where: Conditions) -> None:
     """Compare what both recordings hold; they need not have started at the same moment, so only magnitudes count."""
     (first, trust_1), (second, trust_2) = usable_part(without, channel), usable_part(under, channel)
     out.trust.extend(t for t in (*trust_1, *trust_2) if t.code in ("overload", "dropout", "lost_blocks"))
@@ -74,18 +68,16 @@ def _add_impedance(
         )
     frequency, spread = frequency[heard], spread[heard]
     levels = [level[heard] for level in levels]
-    impedance = np.abs(
-        source_impedance(levels[0].astype(np.complex128), levels[1].astype(np.complex128), ohm)
-    ) * np.sign(levels[0] - levels[1])
+    impedance = np.abs(source_impedance(levels[0].astype(np.complex128), levels[1].astype(np.complex128), ohm)) * np.sign(
+        levels[0] - levels[1]
+    )
     u = u_source_impedance(impedance.astype(np.complex128), ohm, float(np.median(spread)), 0.0)
     if np.median(impedance) <= 0:
         text = f"Channel {channel} is louder with the load than without: were the files swapped?"
         out.trust.append(Trust("files_swapped", text))
     if len(frequency) > 1:
         magnitude = np.abs(impedance)
-        out.traces.append(
-            Trace("output_impedance", channel, frequency, "Hz", magnitude, "ohm", None, 2 * u, at=where)
-        )
+        out.traces.append(Trace("output_impedance", channel, frequency, "Hz", magnitude, "ohm", None, 2 * u, at=where))
     at = int(np.argmin(np.abs(np.log(frequency / 1e3))))
     value = float(impedance[at])
     out.add("output_impedance", channel, value, "ohm", float(u[at]), where)
@@ -94,9 +86,7 @@ def _add_impedance(
     out.add("fundamental_frequency", channel, float(frequency[at]), "Hz", None, where)
 
 
-def _line_levels(
-    records: tuple[FloatArray, FloatArray], rate_hz: float
-) -> tuple[FloatArray, list[FloatArray], FloatArray]:
+def _line_levels(records: tuple[FloatArray, FloatArray], rate_hz: float) -> tuple[FloatArray, list[FloatArray], FloatArray]:
     """Levels of the lines that the first record holds, in both, and the relative uncertainty of their ratio."""
     tones = find_tones(records[0], rate_hz)
     levels, spreads = [], []

@@ -93,9 +93,7 @@ def multitone(recording: Recording) -> None:
     def one_channel(one: Capture) -> Result:
         out, samples = start(one)
         tones = find_tones(samples, one.rate_hz) if expected is None else expected
-        found = analyze_multitone(
-            samples * one.scale(), one.rate_hz, tones, band_hz=recording.band, own_clock=expected is not None
-        )
+        found = analyze_multitone(samples * one.scale(), one.rate_hz, tones, band_hz=recording.band, own_clock=expected is not None)
         out.trust.extend(steady_trust(steadiness(samples, one.rate_hz, found.frequency_hz), 1))
         add_multitone(out, replace(found, clock_skew=None), one, 1)
         add_skew(out, grid_skew(tones, one.rate_hz) if expected is None else found.clock_skew)

@@ -92,9 +92,7 @@ def on_recording(*, stimulus: bool = False) -> Callable[[Callable[..., None]], c
     return make
 
 
-def load(
-    file: Path, full_scale_volts: float | None, band: tuple[float, float], *, load_ohm: float | None = None
-) -> Capture:
+def load(file: Path, full_scale_volts: float | None, band: tuple[float, float], *, load_ohm: float | None = None) -> Capture:
     """Read a recording, and check what was said about it.
 
     Raises

@@ -33,9 +33,7 @@ def compare(job: Path, first: int, second: int, other: Path | None, *, as_json: 
     try:
         one, two = opened.full(opened.take(first)), elsewhere.full(elsewhere.take(second))
         if one.summary.kind != two.summary.kind:
-            raise InputError(
-                f"Take {first} and take {second} are of different kinds.", hint="Compare takes of one kind."
-            )
+            raise InputError(f"Take {first} and take {second} are of different kinds.", hint="Compare takes of one kind.")
         repeats = repeats_of(one.summary, opened.takes)
         readings = pair_readings(one, two, repeats)
         curves = pair_curves(one, two, [opened.full(t) for t in repeats] if len(repeats) > 1 else ())

@@ -8,9 +8,7 @@ import click
 
 
 @click.command()
-@click.option(
-    "--headless", is_flag=True, help="Run the whole job without a window, print the results, write the report."
-)
+@click.option("--headless", is_flag=True, help="Run the whole job without a window, print the results, write the report.")
 @click.option("--out", type=click.Path(path_type=Path), default=None,
               help="Folder for the job file and the report; ./demo-job when headless, else the user's data folder.")  # fmt: skip
 @click.option("--json", "as_json", is_flag=True, help="Write JSON (with --headless).")
@@ -38,9 +36,7 @@ def demo(out: Path | None, *, headless: bool, as_json: bool) -> int:
     path = fresh_path(folder)
     job = Job.create(path, demo_document())
     try:
-        status = run_headless(
-            job, chosen_cells(job, (), ()), simulated_bench(job.document.plans[0].rig), as_json=as_json
-        )
+        status = run_headless(job, chosen_cells(job, (), ()), simulated_bench(job.document.plans[0].rig), as_json=as_json)
         for ending in (".html", ".pdf"):
             write_report(job, path.with_suffix(ending))
             click.echo(f"report: {path.with_suffix(ending)}", err=True)

@@ -30,7 +30,8 @@ from utter_calm.quantities import names_same, value_text
 @click.option("--floor/--no-floor", default=True, help="Measure the rig alone where that was not done yet.")
 @click.option("--json", "as_json", is_flag=True, help="Write JSON.")
 def run(
-    job: Path, steps: tuple[str, ...], setups: tuple[str, ...], units: tuple[str, ...], repeat: int, *, resume: bool, missing: bool, floor: bool,
+    job: Path, steps: tuple[str, ...], setups: tuple[str, ...], units: tuple[str, ...], repeat: int, *, resume: bool,
+    missing: bool, floor: bool,
     as_json: bool,
 ) -> int:  # fmt: skip
     """Measure a job on the simulated rig, which switches the load by itself; exit status 1 where a claim is missed."""
@@ -46,7 +47,13 @@ def run(
 
 
 def chosen_cells(
-    job: Job, steps: tuple[str, ...], setups: tuple[str, ...], units: tuple[str, ...] = (), *, missing: bool = False, floor: bool = True
+    job: Job,
+    steps: tuple[str, ...],
+    setups: tuple[str, ...],
+    units: tuple[str, ...] = (),
+    *,
+    missing: bool = False,
+    floor: bool = True,
 ) -> list[Cell]:
     """Give the cells that steps and values pick.
 
@@ -126,9 +133,7 @@ def print_outcome(job: Job, takes: list[TakeSummary], *, as_json: bool) -> int:
             if take.role != FLOOR:
                 kind = job.document.step(take.step).measure
                 result = job.with_floor(take)
-                shown = type(result)(
-                    tuple(r for r in result.readings if r.name in kind.main_readings), (), result.trust
-                )
+                shown = type(result)(tuple(r for r in result.readings if r.name in kind.main_readings), (), result.trust)
                 full_scale = take.rig.recorded[0].full_scale if take.rig else None
                 title = f"{job.document.step(take.step).title}, {take_title(take)}"
                 print_result(shown, title=title, full_scale_v=full_scale, kind=take.kind)

@@ -32,9 +32,7 @@ def tones_of(stimulus: Path, rate_hz: int, tones: Callable[[FloatArray, float], 
     try:
         return tones(usable_part(source, 1)[0] * source.scale(), rate)
     except MeasurementError as problem:
-        raise InputError(
-            f"The stimulus {stimulus.name} cannot be used: {problem}", hint="Give what was played."
-        ) from problem
+        raise InputError(f"The stimulus {stimulus.name} cannot be used: {problem}", hint="Give what was played.") from problem
 
 
 def add_skew(out: ResultBuilder, skew: float | None, doubt: float = 0.0, *, leans: str = "") -> None:

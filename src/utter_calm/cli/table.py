@@ -16,9 +16,7 @@ from utter_calm.job.verdict import Outcome
 @click.command()
 @click.argument("job", type=click.Path(path_type=Path))
 @click.option("--claims", is_flag=True, help="Only the table of claimed against measured.")
-@click.option(
-    "--csv", "csv_path", type=click.Path(path_type=Path), help="Write every reading to this file, as CSV or .json."
-)
+@click.option("--csv", "csv_path", type=click.Path(path_type=Path), help="Write every reading to this file, as CSV or .json.")
 @click.option("--json", "as_json", is_flag=True, help="Write JSON.")
 def table(job: Path, csv_path: Path | None, *, claims: bool, as_json: bool) -> int:
     """Print a job's newest takes and its claims; exit status 1 where a claim is missed."""

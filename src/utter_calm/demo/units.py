@@ -51,13 +51,14 @@ def demo_delivery() -> tuple[tuple[Unit, ...], tuple[Plan, ...]]:
 
 def _dome_amplifier() -> Pair:
     audio_band = tuple(MaskPoint(x, db(-0.5), db(0.1)) for x in (20.0, 20_000.0))
-    return Unit(
-            name="Dome amplifier DA-3",
-            sample="no. 0117",
-            settings="gain fixed, both channels driven",
-            nominal_gain=db(29.6),
-            notes="Delivered with a dented lid; feet missing. Runs warm to the touch after ten minutes into 4 Ω.",
-        ), Plan(
+    unit = Unit(
+        name="Dome amplifier DA-3",
+        sample="no. 0117",
+        settings="gain fixed, both channels driven",
+        nominal_gain=db(29.6),
+        notes="Delivered with a dented lid; feet missing. Runs warm to the touch after ten minutes into 4 Ω.",
+    )
+    return unit, Plan(
         rig=_DIVIDED,
         steps=(
             _step("", "first_look", _LOADED),
@@ -102,13 +103,21 @@ def _dome_amplifier() -> Pair:
 def _preamplifier() -> Pair:
     flat = (("treble", "flat"),)
     low = (("gain switch", "low"),)
-    return Unit(name="Console preamplifier CP-12", sample="no. 0042", settings="volume full, bass flat",
-                  nominal_gain=db(6.0), stand_in="preamplifier", notes="The knobs are stiff; the legend of channel 2 peels."), Plan(
+    unit = Unit(
+        name="Console preamplifier CP-12",
+        sample="no. 0042",
+        settings="volume full, bass flat",
+        nominal_gain=db(6.0),
+        stand_in="preamplifier",
+        notes="The knobs are stiff; the legend of channel 2 peels.",
+    )
+    return unit, Plan(
         rig=_DIRECT,
         steps=(
             _step("preamp", "first_look", (*flat, *_DIRECT_IN), level_v=0.2),
             _step("preamp", "response", _DIRECT_IN, level_v=0.1),
-            replace(_step("preamp", "response", (*low, *flat), label="Response, for the input impedance", level_v=0.2, stop_hz=60_000.0),
+            replace(_step("preamp", "response", (*low, *flat), label="Response, for the input impedance", level_v=0.2,
+            stop_hz=60_000.0),
                     id="preamp-response-input"),
             _step("preamp", "noise", (*flat, *_DIRECT_IN), reference_v=1.0),
             _step("preamp", "intermodulation", (*low, *flat, *_DIRECT_IN), level_v=0.5, duration_s=0.5),
@@ -123,7 +132,8 @@ def _preamplifier() -> Pair:
         ),
         claims=(
             Claim("pre-gain", "Gain 6 dB ± 0.3 dB, switch at low", "preamp-first-look", "gain", db(5.7), db(6.3), conditions=low),
-            Claim("pre-noise", "Noise at most 12 µV A-weighted, switch at low", "preamp-noise", "noise_a", high=12e-6, conditions=low),
+            Claim("pre-noise", "Noise at most 12 µV A-weighted, switch at low", "preamp-noise", "noise_a", high=12e-6,
+            conditions=low),
             Claim("pre-tracking", "Volume tracks within 1 dB", "preamp-tracking", "tracking_error", high=db(1.0)),
             Claim("pre-input", "Input impedance 20 kΩ or more", "preamp-impedance", "input_impedance", 20e3),
             Claim("pre-thdn", "THD+N at most 0.005 % at low gain", "preamp-first-look", "thd_n", high=5e-5, conditions=low),
@@ -133,8 +143,10 @@ def _preamplifier() -> Pair:
 
 def _class_d() -> Pair:
     inside = (("pre-filter", "in"),)
-    return Unit(name="Class-D amplifier DD-2", sample="no. 0008", settings="no limiter", nominal_gain=db(26.0),
-                  stand_in="class-D amplifier"), Plan(
+    unit = Unit(
+        name="Class-D amplifier DD-2", sample="no. 0008", settings="no limiter", nominal_gain=db(26.0), stand_in="class-D amplifier"
+    )
+    return unit, Plan(
         rig=_DIVIDED,
         steps=(
             _step("classd", "first_look", level_v=0.14, band_high_hz=90_000.0, rate_hz=192_000),
@@ -153,8 +165,15 @@ def _class_d() -> Pair:
 
 
 def _valve_amplifier() -> Pair:
-    return Unit(name="Foyer valve amplifier FV-1", sample="no. 0003", settings="triode", nominal_gain=db(21.0),
-                  stand_in="valve amplifier", notes="The left output valve was changed by the maker; the other one is the old one."), Plan(
+    unit = Unit(
+        name="Foyer valve amplifier FV-1",
+        sample="no. 0003",
+        settings="triode",
+        nominal_gain=db(21.0),
+        stand_in="valve amplifier",
+        notes="The left output valve was changed by the maker; the other one is the old one.",
+    )
+    return unit, Plan(
         rig=_DIVIDED,
         steps=(
             _step("valve", "first_look", level_v=0.1),
@@ -174,7 +193,8 @@ def _valve_amplifier() -> Pair:
 
 
 def _transformer() -> Pair:
-    return Unit(name="Line transformer LT-1", sample="no. 0021", settings="1:1", nominal_gain=1.0, stand_in="line transformer"), Plan(
+    unit = Unit(name="Line transformer LT-1", sample="no. 0021", settings="1:1", nominal_gain=1.0, stand_in="line transformer")
+    return unit, Plan(
         rig=_HIGH,  # without a load its top rings far above what it is driven with
         steps=(_step("line", "response", stop_hz=88_000.0, start_hz=8.0, level_v=0.1),),
         factors=(
@@ -191,7 +211,8 @@ def _transformer() -> Pair:
 
 
 def _converter() -> Pair:
-    return Unit(name="Show converter SC-2", sample="no. 0310", settings="16 bit", nominal_gain=1.0, stand_in="show converter"), Plan(
+    unit = Unit(name="Show converter SC-2", sample="no. 0310", settings="16 bit", nominal_gain=1.0, stand_in="show converter")
+    return unit, Plan(
         rig=_DIRECT,
         steps=(
             _step("conv", "first_look", level_v=1.0),
@@ -203,15 +224,22 @@ def _converter() -> Pair:
             Factor("clock", ("shared", "own"), "Set its clock to {value}.", cost=2.0),
         ),
         claims=(
-            Claim("c-range", "Dynamic range 92 dB (AES17)", "conv-noise", "dynamic_range", db(92.0), conditions=(("dither", "on"),)),
+            Claim("c-range", "Dynamic range 92 dB (AES17)", "conv-noise", "dynamic_range", db(92.0), conditions=(("dither",
+            "on"),)),
             Claim("c-tone", "No idle tone above 10 µV", "conv-noise", "idle_tone_1", high=1e-5, conditions=(("dither", "on"),)),
         ),
     )  # fmt: skip
 
 
 def _cables() -> Pair:
-    return Unit(name="Patch cable PC, 6 m", sample="three of the batch", settings="both ends seated", nominal_gain=1.0,
-                  stand_in="patch cable"), Plan(
+    unit = Unit(
+        name="Patch cable PC, 6 m",
+        sample="three of the batch",
+        settings="both ends seated",
+        nominal_gain=1.0,
+        stand_in="patch cable",
+    )
+    return unit, Plan(
         rig=_DIRECT,
         steps=(
             _step("cable", "response", level_v=1.0, stop_hz=88_000.0),

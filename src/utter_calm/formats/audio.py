@@ -49,9 +49,7 @@ def read_audio(path: Path) -> tuple[FloatArray, int]:
     except (soundfile.LibsndfileError, OSError, ValueError, RuntimeError) as problem:
         raise FileError(f"{path} is damaged or no sound file.", hint="Give a whole WAV or FLAC file.") from problem
     if missing:
-        raise FileError(
-            f"{path} is cut short: {missing} bytes are missing.", hint="Copy or export the recording again."
-        )
+        raise FileError(f"{path} is cut short: {missing} bytes are missing.", hint="Copy or export the recording again.")
     if not len(samples):
         raise FileError(f"{path} holds no samples.", hint="Export the recording again.")
     if len(samples) < frames:

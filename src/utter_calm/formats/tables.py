@@ -26,9 +26,7 @@ def csv_text(header: Sequence[str], columns: Sequence[FloatArray]) -> str:
     return out.getvalue()
 
 
-def frequency_magnitude_phase(
-    frequency_hz: FloatArray, magnitude: FloatArray, phase_rad: FloatArray, comment: str
-) -> str:
+def frequency_magnitude_phase(frequency_hz: FloatArray, magnitude: FloatArray, phase_rad: FloatArray, comment: str) -> str:
     """Give lines of frequency in Hz, magnitude in dB and phase in degrees, after comment lines that start with ``*``."""
     lines = [f"* {line}" for line in comment.splitlines()]
     for f, m, p in zip(frequency_hz.tolist(), magnitude.tolist(), phase_rad.tolist(), strict=True):

@@ -76,9 +76,7 @@ def difference(trace: Trace, reference: Trace) -> Trace:
         They are in different units, or do not overlap.
     """
     if (trace.x_unit, trace.y_unit) != (reference.x_unit, reference.y_unit):
-        raise ValueError(
-            f"{trace.name} in {trace.y_unit} cannot be held against {reference.name} in {reference.y_unit}"
-        )
+        raise ValueError(f"{trace.name} in {trace.y_unit} cannot be held against {reference.name} in {reference.y_unit}")
     low = max(trace.x[0], reference.x[0], *(t.valid[0] for t in (trace, reference) if t.valid))
     high = min(trace.x[-1], reference.x[-1], *(t.valid[1] for t in (trace, reference) if t.valid))
     inside = (trace.x >= low) & (trace.x <= high)

@@ -71,9 +71,7 @@ def repeats_of(take: TakeSummary, takes: Sequence[TakeSummary]) -> tuple[TakeSum
     alike = (
         t
         for t in reversed(takes)
-        if (t.cell, t.unit_title) == (take.cell, take.unit_title)
-        and t.settings == take.settings
-        and t.derived_from is None
+        if (t.cell, t.unit_title) == (take.cell, take.unit_title) and t.settings == take.settings and t.derived_from is None
     )
     return tuple(islice(alike, MOST_REPEATS))[::-1]
 

@@ -106,7 +106,10 @@ def trace_csv(trace: Trace) -> str:
 def surface_csv(surface: Surface) -> str:
     """Give a surface as a table: x along the first line, y down the first column, both with their units."""
     unit = "ratio" if surface.unit == "1" else surface.unit
-    header = [f"{surface.name}_{unit}: y_{surface.y_unit} down, x_{surface.x_unit} across", *(f"{x:.9g}" for x in surface.x)]
+    header = [
+        f"{surface.name}_{unit}: y_{surface.y_unit} down, x_{surface.x_unit} across",
+        *(f"{x:.9g}" for x in surface.x),
+    ]
     return csv_text(header, [surface.y, *surface.values.T])
 
 
@@ -133,7 +136,5 @@ def _trace(take: Take, name: str | None, channel: int) -> Trace:
     found = take.result.trace(wanted, channel)
     if found is None:
         known = ", ".join(dict.fromkeys(f"{t.name} (channel {t.channel})" for t in take.result.traces)) or "none"
-        raise InputError(
-            f"Take {take.summary.id} has no trace “{wanted}” for channel {channel}.", hint=f"It has: {known}."
-        )
+        raise InputError(f"Take {take.summary.id} has no trace “{wanted}” for channel {channel}.", hint=f"It has: {known}.")
     return found

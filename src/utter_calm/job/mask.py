@@ -82,9 +82,7 @@ def _typed(text: str) -> list[MaskPoint]:
         at, colon, bounds = part.partition(":")
         sides = bounds.split()
         if not colon or len(sides) != 2:
-            raise InputError(
-                f"The mask's point “{part}” is unclear.", hint="Write it as 20: -0.5 0.1 (Hz, lower and upper dB)."
-            )
+            raise InputError(f"The mask's point “{part}” is unclear.", hint="Write it as 20: -0.5 0.1 (Hz, lower and upper dB).")
         points.append(MaskPoint(parse_quantity(at, "Hz", what="mask's frequency"), _bound(sides[0]), _bound(sides[1])))
     return points
 

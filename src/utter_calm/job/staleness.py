@@ -13,9 +13,7 @@ from utter_calm.measure.kind import StepSettings
 Current = Callable[[Cell], TakeSummary | None]
 
 
-def needed(
-    document: JobDocument, cell: Cell, settings: StepSettings, current: Current
-) -> Mapping[str, tuple[TakeSummary, ...]]:
+def needed(document: JobDocument, cell: Cell, settings: StepSettings, current: Current) -> Mapping[str, tuple[TakeSummary, ...]]:
     """Find the newest takes that a deduction needs.
 
     Raises
@@ -41,7 +39,8 @@ def needed(
     missing = [need.title for need in needs if not found[need.key]]
     if missing:
         raise MeasurementError(
-            f"“{step.title}” of {document.unit(cell.unit).title} still needs: {'; '.join(missing)}.", hint="Measure that first."
+            f"“{step.title}” of {document.unit(cell.unit).title} still needs: {'; '.join(missing)}.",
+            hint="Measure that first.",
         )
     return found
 

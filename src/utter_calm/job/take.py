@@ -140,6 +140,7 @@ class Take:
 
 
 __all__ = [
-    "AGAIN", "DEDUCED", "FLOOR", "IMPORTED", "MODELLED", "ORIGINS", "PLAYED", "RECORDED", "UNIT", "Cell", "Findings", "Source", "Take",
+    "AGAIN", "DEDUCED", "FLOOR", "IMPORTED", "MODELLED", "ORIGINS", "PLAYED", "RECORDED", "UNIT", "Cell", "Findings", "Source",
+    "Take",
     "TakeSummary", "found",
 ]  # fmt: skip

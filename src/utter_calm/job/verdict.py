@@ -93,8 +93,7 @@ def _holds(claim: Claim, at: Conditions, setup: Setup | None) -> bool:
     """Whether what a claim asks for is the case: by the take's setup, or by the coordinates of a reading."""
     known = {**dict(at), **dict(setup.conditions if setup is not None else ())}
     return all(
-        known[factor] in values if factor in known else setup is None
-        for factor, values in alternatives(claim.conditions).items()
+        known[factor] in values if factor in known else setup is None for factor, values in alternatives(claim.conditions).items()
     )
 
 

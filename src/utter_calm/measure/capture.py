@@ -102,7 +102,8 @@ class Capture:
             object.__setattr__(self, "channels", unknown_channels(samples.shape[1]))
         elif len(self.channels) != samples.shape[1]:
             raise InputError(
-                f"The recording has {samples.shape[1]} channels, the rig {len(self.channels)}.", hint="Choose another rig."
+                f"The recording has {samples.shape[1]} channels, the rig {len(self.channels)}.",
+                hint="Choose another rig.",
             )
 
     @property
@@ -230,11 +231,7 @@ def usable_span(capture: Capture, number: int, *, across_holes: bool = False) ->
     trust = []
     if faults.clipped_samples or (len(capture.overload) >= number and capture.overload[number - 1]):
         count = f" in {faults.clipped_samples} samples" if faults.clipped_samples else ""
-        trust.append(
-            Trust(
-                "overload", f"Channel {number} touched full scale{count}: lower the level or the input's sensitivity."
-            )
-        )
+        trust.append(Trust("overload", f"Channel {number} touched full scale{count}: lower the level or the input's sensitivity."))
     if capture.lost_frames:
         trust.append(Trust("lost_blocks", f"The device lost {capture.lost_frames} frames: take it again."))
     cut = False
@@ -247,14 +244,10 @@ def usable_span(capture: Capture, number: int, *, across_holes: bool = False) ->
     lead, tail = faults.lead_frames, faults.tail_frames
     if lead > 0.02 * capture.rate_hz:
         seconds = lead / capture.rate_hz
-        trust.append(
-            Trust("late_start", f"The signal starts {seconds:.2f} s late; the silence was left out.", grave=False)
-        )
+        trust.append(Trust("late_start", f"The signal starts {seconds:.2f} s late; the silence was left out.", grave=False))
     if tail > 0.02 * capture.rate_hz:
         seconds = tail / capture.rate_hz
-        trust.append(
-            Trust("early_end", f"The signal ends {seconds:.2f} s early; the silence was left out.", grave=False)
-        )
+        trust.append(Trust("early_end", f"The signal ends {seconds:.2f} s early; the silence was left out.", grave=False))
     kept = slice(*faults.whole) if cut else slice(lead, len(samples) - tail)
     if kept.stop - kept.start < _LEAST_FRAMES:
         raise NoSignal(f"Channel {number} holds next to no signal.", hint="Record longer, or choose another channel.")

@@ -60,7 +60,8 @@ class Crosstalk(StepKind[CrosstalkSettings]):
     settings_type = CrosstalkSettings
     readings = with_roles({
         "crosstalk": Declared("crosstalk, worst", "gain", "Largest level in the undriven channel over that in the driven one, both "
-                                "by their own gain, over all tones. The channel is the one that hears.", better="low", floored=True),
+                                "by their own gain, over all tones. The channel is the one that hears.", better="low",
+                                floored=True),
         "crosstalk_at_1khz": Declared("crosstalk at 1 kHz", "gain", "The same at the tone nearest to 1 kHz.", better="low",
                                         floored=True),
         "crosstalk_at_10khz": Declared("crosstalk at 10 kHz", "gain", "The same at the tone nearest to 10 kHz.", better="low",
@@ -72,7 +73,9 @@ class Crosstalk(StepKind[CrosstalkSettings]):
                                        "tones.", better="low"),
     }, "crosstalk", "crosstalk_at_1khz", "crosstalk_at_10khz", "channel_balance", "interchannel_phase")  # fmt: skip
     traces = {
-        "crosstalk": Declared("crosstalk", "gain", "Level in the undriven channel over that in the driven one, both by their own gain."),
+        "crosstalk": Declared(
+            "crosstalk", "gain", "Level in the undriven channel over that in the driven one, both by their own gain."
+        ),
         "balance": Declared("balance", "gain", "Channel 2 over channel 1, each driven by itself."),
     }
     plots = (
@@ -110,9 +113,7 @@ class Crosstalk(StepKind[CrosstalkSettings]):
             both[:, driven] = samples
             yield Passage(both, {"driven": float(driven + 1)})
 
-    def conclude(
-        self, settings: CrosstalkSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
-    ) -> Result:
+    def conclude(self, settings: CrosstalkSettings, capture: Capture, *, progress: Callable[[float], None] | None = None) -> Result:
         """Compute both directions."""
         if capture.count < 2 or len(capture.parts) != 2:
             raise MeasurementError("Crosstalk needs two channels, driven one after the other.")
@@ -135,9 +136,7 @@ class Crosstalk(StepKind[CrosstalkSettings]):
         return out.build()
 
 
-def _phasors(
-    settings: CrosstalkSettings, capture: Capture, number: int, tones: FloatArray
-) -> tuple[np.ndarray, FloatArray]:
+def _phasors(settings: CrosstalkSettings, capture: Capture, number: int, tones: FloatArray) -> tuple[np.ndarray, FloatArray]:
     """(k, channels) phasors in the passage in which one channel was driven, and their standard uncertainty."""
     start = round(_SETTLE_S * capture.rate_hz)
     part = capture.part(capture.parts[number])
@@ -162,7 +161,9 @@ def _add_direction(out: ResultBuilder, tones: FloatArray, ratio: FloatArray, spr
             out.add(name, channel, float(honest[near]), "1", float(spread[near]))
     lost = honest < _NEAR_NOISE * spread
     if np.any(lost):
-        text = f"Crosstalk into channel {channel} is lost in noise at {np.count_nonzero(lost)} of {len(tones)} tones: an upper bound."
+        text = (
+            f"Crosstalk into channel {channel} is lost in noise at {np.count_nonzero(lost)} of {len(tones)} tones: an upper bound."
+        )
         out.trust.append(Trust("crosstalk_in_noise", text, grave=False))
 
 

@@ -36,9 +36,7 @@ class EdgesSettings(StepSettings):
         """Refuse values outside their bounds, and edges too close to each other."""
         StepSettings.check(self)
         if self.rate_hz / self.frequency_hz < 16:
-            raise InputError(
-                "A period of the square has fewer than 16 samples.", hint="Lower the repetition or raise the rate."
-            )
+            raise InputError("A period of the square has fewer than 16 samples.", hint="Lower the repetition or raise the rate.")
 
 
 class Edges(SingleStimulus[EdgesSettings]):
@@ -59,7 +57,8 @@ class Edges(SingleStimulus[EdgesSettings]):
         "slew_rate": Declared("slew", "slew", "Largest slope of the average, in volts per second. The band of the rig bounds it.",
                                 better="high"),
         "step_height": Declared("step", "voltage", "Difference of the two states."),
-        "rise_time_corrected": Declared("rise time, rig taken off", "time", "Root of the difference of squares of the rise time and "
+        "rise_time_corrected": Declared("rise time, rig taken off", "time",
+        "Root of the difference of squares of the rise time and "
                                           "the rig's own: exact for edges shaped like a Gaussian's integral.", better="low"),
     }, "rise_time", "overshoot", "slew_rate", "ringing_frequency", "droop", "rise_time_corrected")  # fmt: skip
     traces = {
@@ -82,9 +81,7 @@ class Edges(SingleStimulus[EdgesSettings]):
         """Say what is played."""
         return f"square {si_text(settings.frequency_hz, 'Hz', digits=3)}"
 
-    def conclude(
-        self, settings: EdgesSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
-    ) -> Result:
+    def conclude(self, settings: EdgesSettings, capture: Capture, *, progress: Callable[[float], None] | None = None) -> Result:
         """Compute every channel."""
         out = ResultBuilder()
         start = round((_SETTLE_S - 0.02) * capture.rate_hz)

@@ -140,9 +140,7 @@ def _fitted(settings: FirstLookSettings, capture: Capture, channel: int) -> _Fit
     return _Fitted(tone, traces, tuple(trust))
 
 
-def _compare_drive(
-    settings: FirstLookSettings, capture: Capture, channel: int, tone: ToneAnalysis, out: ResultBuilder
-) -> None:
+def _compare_drive(settings: FirstLookSettings, capture: Capture, channel: int, tone: ToneAnalysis, out: ResultBuilder) -> None:
     if capture.drive_known and capture.channels[channel - 1].role == VOLTAGE and capture.unit(channel) == "V":
         gain = tone.level / settings.level_v
         u_rel = math.hypot(tone.u_level / tone.level, capture.u_level(channel))

@@ -59,9 +59,7 @@ class FrequencySeriesSettings(StepSettings):
                 hint=f"Stop at {0.45 * self.rate_hz:.0f} Hz, or raise the rate.",
             )
         if any(not 0 < v < self.level_v for v in self.levels[:-1]):
-            raise InputError(
-                "A lower level is not below the highest one.", hint="List levels below it, as in 10 mV, 30 mV."
-            )
+            raise InputError("A lower level is not below the highest one.", hint="List levels below it, as in 10 mV, 30 mV.")
 
     @property
     def levels(self) -> list[float]:
@@ -159,9 +157,7 @@ class FrequencySeries(StepKind[FrequencySeriesSettings]):
 
         band_high = min(settings.band_high_hz, capture.rate_hz / 2)
         # many short records in turn: threads would only pass the interpreter to and fro
-        by_channel = (
-            each_channel(capture.numbers, gathered) if swept else [gathered(c) for c in capture.numbers]
-        )
+        by_channel = each_channel(capture.numbers, gathered) if swept else [gathered(c) for c in capture.numbers]
         for channel, found in zip(capture.numbers, by_channel, strict=True):
             for number, (level, points) in enumerate(zip(settings.levels, found, strict=True)):
                 at: Conditions = (("level", Measured(float(f"{level:.6g}"), "V")),) if several else ()
@@ -222,9 +218,7 @@ def _swept(settings: FrequencySeriesSettings, capture: Capture, channel: int, nu
     output = np.interp(grid, found.frequency_hz, np.abs(found.gain)) * level
     inside = np.sum([grid * k <= top for k in SWEEP_ORDERS], axis=0)
     nothing = np.full(count, np.nan)
-    return Points(
-        np.full(count, level), grid, output, 0 * grid, thd, nothing, nothing, nothing, inside.astype(float), harmonics
-    )
+    return Points(np.full(count, level), grid, output, 0 * grid, thd, nothing, nothing, nothing, inside.astype(float), harmonics)
 
 
 def _add_level(

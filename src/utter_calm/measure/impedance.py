@@ -41,7 +41,7 @@ class ImpedanceSettings(StepSettings):
         """Refuse loads that are none or alike, and a resistor that is none."""
         StepSettings.check(self)
         first, second = _ohm(read_value(self.first_load)), _ohm(read_value(self.second_load))
-        if first is None or second is None or second == math.inf or first == second or not min(first, second) > 0:
+        if first is None or second is None or second in (math.inf, first) or not min(first, second) > 0:
             raise InputError("Two different loads are needed, the second a resistance.", hint="As in: none, then 8 ohm.")
         if not (number_of(read_value(self.series), "ohm") or 0) > 0:
             raise InputError("The series resistor is no resistance.", hint="As in 10 kohm.")
@@ -70,7 +70,8 @@ class Impedance(Deduction[ImpedanceSettings]):
         "damping_factor": Declared("damping factor", "ratio", "Second load over the output impedance, at 1 kHz.", better="high"),
         "input_impedance": Declared("input impedance", "impedance", "Magnitude at 1 kHz, from the responses without and with a "
                                     "resistor in series with the input.", better="high"),
-        "input_capacitance": Declared("input capacitance", "capacitance", "Capacitance across the input, from the imaginary part of "
+        "input_capacitance": Declared("input capacitance", "capacitance",
+        "Capacitance across the input, from the imaginary part of "
                                       "its admittance over the upper two octaves.", better="low"),
     }, "output_impedance", "damping_factor", "input_impedance", "input_capacitance")  # fmt: skip
     traces = {

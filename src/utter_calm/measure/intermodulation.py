@@ -54,11 +54,7 @@ class IntermodulationSettings(StepSettings):
 
     def drives(self) -> list[float]:
         """Levels, rising."""
-        return (
-            [self.level_v]
-            if self.levels == 1
-            else [float(v) for v in np.geomspace(self.start_v, self.level_v, self.levels)]
-        )
+        return [self.level_v] if self.levels == 1 else [float(v) for v in np.geomspace(self.start_v, self.level_v, self.levels)]
 
     def methods(self) -> list[str]:
         """Names of the pairs to be played."""
@@ -73,9 +69,7 @@ def imd_readings() -> dict[str, Declared]:
         out[name] = Declared(f"IMD {tones}", "distortion", f"Modulation method (IEC 60268-3), {tones}: root-sum-square of second "
                                f"and third order, each the {pair}.", better="low", floored=True)  # fmt: skip
         for order, word in ((2, "2nd"), (3, "3rd")):
-            out[f"{name}_{order}"] = Declared(
-                f"{word} order", "distortion", f"{tones}: {pair}.", better="low", floored=True
-            )
+            out[f"{name}_{order}"] = Declared(f"{word} order", "distortion", f"{tones}: {pair}.", better="low", floored=True)
     for order, word in ((2, "2nd"), (3, "3rd")):
         out[f"imd_ccif_{order}"] = Declared(
             f"IMD 19 + 20 kHz, {word}", "distortion", f"Difference-frequency method (IEC 60268-3), {word} order: products over the "
@@ -98,7 +92,8 @@ class Intermodulation(StepKind[IntermodulationSettings]):
         PlotSpec("spectrum", "Spectrum of two tones", ("spectrum",), y_title="line", dense=True, unwanted=True,
                  short="spectrum"),
         PlotSpec("levels", "Intermodulation against level", ("imd_smpte", "imd_din", "imd_ccif_2", "imd_ccif_3"), "voltage",
-                 "log", "drive", y_title="intermodulation", over=(Over("drive", "drive", "voltage"),), short="levels", unwanted=True),
+                 "log", "drive", y_title="intermodulation", over=(Over("drive", "drive", "voltage"),), short="levels",
+                 unwanted=True),
     )  # fmt: skip
 
     def signal(self, settings: IntermodulationSettings) -> str:

@@ -140,9 +140,7 @@ class StepKind(Kind[S]):
     def conclude(self, settings: S, prepared: Any, *, progress: Callable[[float], None] | None = None) -> Result:  # noqa: ANN401
         """Compute the result from what :meth:`prepare` gave."""
 
-    def analyze(
-        self, settings: S, capture: Capture, *, progress: Callable[[float], None] | None = None
-    ) -> Result:
+    def analyze(self, settings: S, capture: Capture, *, progress: Callable[[float], None] | None = None) -> Result:
         """Compute all channels of a capture of this step."""
         return self.conclude(settings, self.prepare(settings, capture, progress=progress), progress=progress)
 

@@ -20,7 +20,8 @@ from utter_calm.rig import Device, Rig
 
 VOLTS, WATTS, THD, DBFS = "volts", "watts", "thd_n", "dbfs"
 EFFECTS = (
-    (VOLTS, "volts at the unit's output"), (WATTS, "watts in the load"), (THD, "THD+N"), (DBFS, "level at the input, re full scale"),
+    (VOLTS, "volts at the unit's output"), (WATTS, "watts in the load"), (THD, "THD+N"), (DBFS,
+    "level at the input, re full scale"),
 )  # fmt: skip
 UNITS = {VOLTS: "V", WATTS: "W", THD: "1", DBFS: "1"}
 _RATE_HZ = 96_000
@@ -74,11 +75,7 @@ class Effect:
     def words(self, load_ohm: float | None) -> str:
         """Say what a level that was found does, as in ``1.00 W into 8 Ω at 997 Hz``."""
         where = f" into {si_text(load_ohm, 'ohm', digits=3)}" if load_ohm and self.what == WATTS else ""
-        value = (
-            f"{100 * self.target:g} % THD+N"
-            if self.what == THD
-            else str(si_text(self.target, UNITS[self.what], digits=3))
-        )
+        value = f"{100 * self.target:g} % THD+N" if self.what == THD else str(si_text(self.target, UNITS[self.what], digits=3))
         if self.what == DBFS:
             value = f"{20 * np.log10(self.target):.1f} dBFS"
         on = f", channel {self.channel}" if self.channel != 1 else ""

@@ -81,9 +81,12 @@ class LevelSeries(StepKind[LevelSeriesSettings]):
     settings_type = LevelSeriesSettings
     limits_itself = True
     readings = with_roles({
-        "power_at_#_percent": Declared("power at {} %", "power", f"Power in the load at a THD+N of {{}} %: {_PERCENT}.", better="high"),
-        "voltage_at_#_percent": Declared("voltage at {} %", "small_level", f"Output at a THD+N of {{}} %: {_PERCENT}.", better="high"),
-        "clipping_onset": Declared("clipping begins", "small_level", "Output from which THD+N at least doubles along a slope steeper "
+        "power_at_#_percent": Declared("power at {} %", "power", f"Power in the load at a THD+N of {{}} %: {_PERCENT}.",
+        better="high"),
+        "voltage_at_#_percent": Declared("voltage at {} %", "small_level", f"Output at a THD+N of {{}} %: {_PERCENT}.",
+        better="high"),
+        "clipping_onset": Declared("clipping begins", "small_level",
+        "Output from which THD+N at least doubles along a slope steeper "
                                      "than the third power of the level: no curvature of low order rises so.", better="high"),
         "best_thd_n": Declared("least THD+N", "distortion", "Smallest THD+N of the series.", better="low", floored=True),
         "best_level": Declared("at its best", "small_level", "Output at which THD+N is least."),
@@ -148,9 +151,7 @@ class LevelSeries(StepKind[LevelSeriesSettings]):
             levels = np.array(list(usable))
             curves = [np.array(column) for column in zip(*usable.values(), strict=True)]
             bounds = tuple(parse_list(settings.bounds, "1", what="bound"))
-            wanted = [
-                v for v in wanted_levels(levels, curves, bounds, finest=_FINEST, coarsest=_COARSEST) if v not in known
-            ]
+            wanted = [v for v in wanted_levels(levels, curves, bounds, finest=_FINEST, coarsest=_COARSEST) if v not in known]
             if not wanted:
                 break
             for level in wanted[: _MOST_EXTRA - extra]:
@@ -185,9 +186,7 @@ def _rising(known: dict[float, list[float]]) -> bool:
     return all(a > b for a, b in zip(last, before, strict=True))
 
 
-def add_level_series(
-    out: ResultBuilder, points: Points, capture: Capture, channel: int, settings: LevelSeriesSettings
-) -> None:
+def add_level_series(out: ResultBuilder, points: Points, capture: Capture, channel: int, settings: LevelSeriesSettings) -> None:
     """Turn the points of one channel into traces and readings.
 
     Raises
@@ -196,9 +195,7 @@ def add_level_series(
         Fewer than two points hold a tone.
     """
     if len(points.level) < 2:
-        raise NoSignal(
-            f"Channel {channel} holds a tone at fewer than two levels.", hint="Check the wiring and the levels."
-        )
+        raise NoSignal(f"Channel {channel} holds a tone at fewer than two levels.", hint="Check the wiring and the levels.")
     drive_known = bool(np.all(np.isfinite(points.drive_v)))
     points = points.sorted_by(points.drive_v if drive_known else points.level)
     drive = points.drive_v if drive_known else points.level
@@ -248,7 +245,13 @@ def _add_readings(
         one_percent = at if name == "1" else one_percent
     onset = clipping_onset(level, points.thd_n)
     if onset is not None:
-        out.add("clipping_onset", channel, onset, unit, math.hypot(onset * u_level, _step_about(level, onset) / math.sqrt(12)))
+        out.add(
+            "clipping_onset",
+            channel,
+            onset,
+            unit,
+            math.hypot(onset * u_level, _step_about(level, onset) / math.sqrt(12)),
+        )
     else:
         out.trust.append(
             Trust("no_clipping", f"Channel {channel} does not clip within the levels that were measured.", grave=False)

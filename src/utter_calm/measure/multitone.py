@@ -52,9 +52,7 @@ class MultitoneSettings(StepSettings):
     def signal(self) -> Tones:
         """The tones, r.m.s. 1."""
         odd = self.places == "odd"
-        return multitone(
-            log_bins(self.low_hz, self.high_hz, self.tones, self.rate_hz, self.frames, odd=odd), self.frames
-        )
+        return multitone(log_bins(self.low_hz, self.high_hz, self.tones, self.rate_hz, self.frames, odd=odd), self.frames)
 
 
 class Multitone(SingleStimulus[MultitoneSettings]):
@@ -76,7 +74,8 @@ class Multitone(SingleStimulus[MultitoneSettings]):
         "multitone_odd": Declared("odd products", "gain", "Part of the residual on odd multiples of the base, over the tones; for "
                                     "tones on odd bins.", better="low", floored=True),
         "multitone_level": Declared("tones together", "small_level", "R.m.s. of all tones at the unit's output."),
-        "clock_skew": Declared("clock skew", "skew", "By how much the recorder's clock is off the player's, in parts per million. Above "
+        "clock_skew": Declared("clock skew", "skew",
+        "By how much the recorder's clock is off the player's, in parts per million. Above "
                                  "zero the recording sounds higher."),
     }, "multitone_residual", "multitone_bits", "sfdr", "multitone_even", "multitone_odd", "multitone_level")  # fmt: skip
     traces = {
@@ -84,7 +83,8 @@ class Multitone(SingleStimulus[MultitoneSettings]):
         "residual": Declared("residual", "gain", "R.m.s. between the tones in thirds of an octave, over the tones together."),
     }
     plots = (
-        PlotSpec("spectrum", "Spectrum", ("spectrum",), y_title="line", dense=True, unwanted=True, edges=("band_low_hz", "band_high_hz")),
+        PlotSpec("spectrum", "Spectrum", ("spectrum",), y_title="line", dense=True, unwanted=True, edges=("band_low_hz",
+        "band_high_hz")),
         PlotSpec("residual", "Residual in thirds of an octave", ("residual",), y_title="residual", y_note="re all tones",
                  unwanted=True, short="thirds"),
     )  # fmt: skip
@@ -111,9 +111,7 @@ class Multitone(SingleStimulus[MultitoneSettings]):
         most = rig.highest_v * math.sqrt(2) / settings.signal().crest * 0.999
         return replace(settings, level_v=min(settings.level_v * gain, most))
 
-    def conclude(
-        self, settings: MultitoneSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
-    ) -> Result:
+    def conclude(self, settings: MultitoneSettings, capture: Capture, *, progress: Callable[[float], None] | None = None) -> Result:
         """Compute every channel of a capture of its own stimulus."""
         out = ResultBuilder()
         tones = settings.signal().frequencies_hz(capture.rate_hz)

@@ -109,9 +109,7 @@ class Noise(SingleStimulus[NoiseSettings]):
         """Give the same: the rig's own noise does not depend on the unit."""
         return settings
 
-    def conclude(
-        self, settings: NoiseSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
-    ) -> Result:
+    def conclude(self, settings: NoiseSettings, capture: Capture, *, progress: Callable[[float], None] | None = None) -> Result:
         """Compute every channel."""
         out = ResultBuilder()
         for channel in capture.numbers:
@@ -140,9 +138,7 @@ def _without(reading: Reading, own: float) -> Reading:
     rest = reading.value**2 - own**2
     if reading.value < own * 10 ** (_RIG_LIMITED_DB / 20):
         bound = math.sqrt(max(rest, 0.0)) + (reading.uncertainty or 0.0)
-        return Reading(
-            "noise_corrected", reading.channel, max(bound, 0.3 * own), reading.unit, note="at most"
-        )
+        return Reading("noise_corrected", reading.channel, max(bound, 0.3 * own), reading.unit, note="at most")
     value = math.sqrt(rest)
     spread = None if reading.uncertainty is None else reading.uncertainty * reading.value / value
     return Reading("noise_corrected", reading.channel, value, reading.unit, spread)
@@ -214,16 +210,12 @@ def _add_dynamic_range(out: ResultBuilder, tone: ToneAnalysis, channel: int, ful
         else:
             lines = np.array([h.order * tone.frequency_hz for h in tone.harmonics if h.in_band])
             levels = np.array([h.ratio * tone.level for h in tone.harmonics if h.in_band])
-            power = tone.noise_spectrum.weighted_power(*tone.band_hz, weighting) + float(
-                np.sum((weighting(lines) * levels) ** 2)
-            )
+            power = tone.noise_spectrum.weighted_power(*tone.band_hz, weighting) + float(np.sum((weighting(lines) * levels) ** 2))
         ratio = dynamic_range(math.sqrt(power) / full_scale)
         out.add(name, channel, ratio, "1", ratio * tone.u_noise / tone.noise if tone.noise else None)
 
 
-def _add_readings(
-    out: ResultBuilder, found: NoiseAnalysis, capture: Capture, channel: int, settings: NoiseSettings
-) -> None:
+def _add_readings(out: ResultBuilder, found: NoiseAnalysis, capture: Capture, channel: int, settings: NoiseSettings) -> None:
     unit = capture.unit(channel)
     u_rel = math.hypot(found.u_relative, capture.u_level(channel))
     out.add("noise", channel, found.broadband, unit, found.broadband * u_rel)
@@ -232,15 +224,12 @@ def _add_readings(
     out.add("noise_468_2k", channel, found.rms_468_2k, unit, found.rms_468_2k * 1.6 * u_rel)
     out.add("noise_density", channel, found.density, f"{unit}/√Hz", found.density * u_rel)
     if settings.reference_v > 0 and unit == "V":
-        out.add(
-            "snr", channel, settings.reference_v / found.broadband, "1", settings.reference_v / found.broadband * u_rel
-        )
+        out.add("snr", channel, settings.reference_v / found.broadband, "1", settings.reference_v / found.broadband * u_rel)
     elif unit == "FS":
         out.add("snr", channel, 1 / found.broadband, "1", u_rel / found.broadband)
     out.add("dc", channel, found.dc if unit == "V" else found.dc / math.sqrt(2), unit)
     for number, tone in enumerate(found.tones, start=1):
-        out.add(f"idle_tone_{number}", channel, tone.rms, unit, math.hypot(tone.u_rms, tone.rms * u_rel),
-                note=tone.kinship)
+        out.add(f"idle_tone_{number}", channel, tone.rms, unit, math.hypot(tone.u_rms, tone.rms * u_rel), note=tone.kinship)
         out.add(f"idle_tone_{number}_hz", channel, tone.frequency_hz, "Hz")
 
 

@@ -51,7 +51,10 @@ class Player:
         self._parts: list[Part] = []
 
     def play(
-        self, passage: Passage, cancel: threading.Event | None = None, on_block: Callable[[RecordedBlock], None] | None = None
+        self,
+        passage: Passage,
+        cancel: threading.Event | None = None,
+        on_block: Callable[[RecordedBlock], None] | None = None,
     ) -> Capture:
         """Play one passage and give its answer as a capture of its own; errors as in :meth:`Port.play`."""
         volts, hold = passage.volts, passage.hold

@@ -121,18 +121,14 @@ class Response(SingleStimulus[ResponseSettings]):
         sweep = settings.sweep
         fade_in = min(sweep.lead_s(2) * 0.5, 0.2 * settings.duration_s)
         samples = sweep.samples(rate, fade_in_s=fade_in, fade_out_s=min(_FADE_OUT_S, 0.05 * settings.duration_s))
-        return Stimulus(
-            np.concatenate([np.zeros(round(_LEAD_S * rate)), samples, np.zeros(round(_TAIL_S * rate))]), rate
-        )
+        return Stimulus(np.concatenate([np.zeros(round(_LEAD_S * rate)), samples, np.zeros(round(_TAIL_S * rate))]), rate)
 
     def signal(self, settings: ResponseSettings) -> str:
         """Say what is played."""
         low, high = (si_text(f, "Hz", digits=2) for f in (settings.start_hz, settings.stop_hz))
         return f"sweep {low} to {high}"
 
-    def prepare(
-        self, settings: ResponseSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
-    ) -> Prepared:
+    def prepare(self, settings: ResponseSettings, capture: Capture, *, progress: Callable[[float], None] | None = None) -> Prepared:
         """Deconvolve every channel against the known stimulus."""
         if not capture.drive_known or any(capture.unit(n) == FULL_SCALE for n in capture.numbers):
             raise MeasurementError("The response needs a capture of its own stimulus, in known units.")
@@ -172,9 +168,7 @@ class Prepared:
     trust: tuple[Trust, ...]
 
 
-def add_response(
-    out: ResultBuilder, found: SweepAnalysis, channel: int, *, u_level: float = 0.0, unit: str = "1"
-) -> None:
+def add_response(out: ResultBuilder, found: SweepAnalysis, channel: int, *, u_level: float = 0.0, unit: str = "1") -> None:
     """Add the traces ``response`` and ``harmonic_n`` and the reading ``delay``."""
     magnitude = np.abs(found.gain)
     spread = 2 * np.hypot(found.u_gain, magnitude * u_level)

@@ -243,7 +243,14 @@ class ResultBuilder:
     surfaces: list[Surface] = field(default_factory=list)
 
     def add(
-        self, name: str, channel: int, value: float, unit: str, u: float | None = None, at: Conditions = (), note: str = ""
+        self,
+        name: str,
+        channel: int,
+        value: float,
+        unit: str,
+        u: float | None = None,
+        at: Conditions = (),
+        note: str = "",
     ) -> None:
         """Add a reading; ``u`` is its standard uncertainty. A value that is not finite is left out."""
         if np.isfinite(value):

@@ -56,9 +56,7 @@ class StepSettings:
                 continue
             if not isinstance(value, int | float) or not np.isfinite(value) or not meta["low"] <= value <= meta["high"]:
                 unit = "" if meta["unit"] == "1" else f" {meta['unit']}"
-                raise InputError(
-                    f"The {label} is {value!r}.", hint=f"It lies between {meta['low']:g} and {meta['high']:g}{unit}."
-                )
+                raise InputError(f"The {label} is {value!r}.", hint=f"It lies between {meta['low']:g} and {meta['high']:g}{unit}.")
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,15 +81,11 @@ class SettingField:
 def setting_fields(settings_type: type[StepSettings]) -> tuple[SettingField, ...]:
     """Give the fields of a kind's settings, in order."""
     return tuple(
-        SettingField(
-            item.name, **item.metadata, is_text=isinstance(item.default, str), whole=isinstance(item.default, int)
-        )
+        SettingField(item.name, **item.metadata, is_text=isinstance(item.default, str), whole=isinstance(item.default, int))
         for item in fields(settings_type)  # type: ignore[arg-type]
     )
 
 
-def setting_changes(
-    settings_type: type[StepSettings], before: SettingValues, after: StepSettings
-) -> tuple[SettingField, ...]:
+def setting_changes(settings_type: type[StepSettings], before: SettingValues, after: StepSettings) -> tuple[SettingField, ...]:
     """Give the fields whose values differ."""
     return tuple(f for f in setting_fields(settings_type) if before.get(f.name) != getattr(after, f.name))

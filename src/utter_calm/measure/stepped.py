@@ -59,9 +59,7 @@ class SteppedTone:
         """Fall silent."""
         return Passage(lambda: self._change(self._frequency, 0.0), {"measured": 0.0})
 
-    def _passage(
-        self, frames: int, measured: int, tags: dict[str, float], place: tuple[float, float], *, glide: bool
-    ) -> Passage:
+    def _passage(self, frames: int, measured: int, tags: dict[str, float], place: tuple[float, float], *, glide: bool) -> Passage:
         """Make a passage whose samples are computed when they are played: until then the tone before may be held on."""
 
         def volts() -> FloatArray:

@@ -87,9 +87,7 @@ def take_step(
         player.close()
     capture = player.capture()
     report(1 - _ANALYSIS_SHARE, "analysing")
-    result = kind.analyze(
-        settings, capture, progress=lambda share: report(1 - _ANALYSIS_SHARE * (1 - share), "analysing")
-    )
+    result = kind.analyze(settings, capture, progress=lambda share: report(1 - _ANALYSIS_SHARE * (1 - share), "analysing"))
     return capture, result
 
 
@@ -98,6 +96,7 @@ def _bring(passage: Passage, prepare: Prepare | None) -> None:
         return
     if prepare is None:
         raise InputError(
-            f"This step needs {conditions_text(passage.conditions)}, and nobody is there to switch it.", hint="Run it from a job."
+            f"This step needs {conditions_text(passage.conditions)}, and nobody is there to switch it.",
+            hint="Run it from a job.",
         )
     prepare(passage.conditions)

@@ -52,9 +52,7 @@ TONE_TRACES: dict[str, Declared] = {
 }
 
 
-def add_tone_readings(
-    out: ResultBuilder, tone: ToneAnalysis, capture: Capture, channel: int, *, quasi_peak: bool = False
-) -> None:
+def add_tone_readings(out: ResultBuilder, tone: ToneAnalysis, capture: Capture, channel: int, *, quasi_peak: bool = False) -> None:
     """Turn what the tone tells into readings; calibration joins the noise in the uncertainty.
 
     ``quasi_peak`` adds ``noise_468``, which needs a pass over every sample.

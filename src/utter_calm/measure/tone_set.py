@@ -42,9 +42,7 @@ def odd_tones(low_hz: float, high_hz: float, count: int, rate_hz: float) -> Mult
     return multitone(log_bins(low_hz, high_hz, count, rate_hz, frames, odd=True), frames)
 
 
-def fitted_tones(
-    record: FloatArray, rate_hz: float, tones_hz: FloatArray
-) -> tuple[npt.NDArray[np.complex128], FloatArray]:
+def fitted_tones(record: FloatArray, rate_hz: float, tones_hz: FloatArray) -> tuple[npt.NDArray[np.complex128], FloatArray]:
     """Give the (k,) complex peak amplitudes, and the standard uncertainty of each amplitude from the noise about it."""
     fit = fit_lines(record, 2 * np.pi * tones_hz / rate_hz)
     noise = line_spectrum(fit.residual, rate_hz)

@@ -37,9 +37,7 @@ class TrackingSettings(StepSettings):
         """Refuse values outside their bounds, and a knob without positions."""
         StepSettings.check(self)
         if not self.knob.strip() or len(self.places()) < 2:
-            raise InputError(
-                "Tracking needs a knob and at least two positions.", hint="As in: volume; quarter, half, full."
-            )
+            raise InputError("Tracking needs a knob and at least two positions.", hint="As in: volume; quarter, half, full.")
 
     def places(self) -> list[str]:
         """Positions in their order."""
@@ -90,9 +88,7 @@ class Tracking(StepKind[TrackingSettings]):
         for number, place in enumerate(settings.places()):
             yield Passage(volts, {"position": float(number + 1)}, settings.at(place))
 
-    def conclude(
-        self, settings: TrackingSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
-    ) -> Result:
+    def conclude(self, settings: TrackingSettings, capture: Capture, *, progress: Callable[[float], None] | None = None) -> Result:
         """Compute every position."""
         out = ResultBuilder()
         start = round((_SETTLE_S - 0.02) * capture.rate_hz)

@@ -105,15 +105,11 @@ def judge_wiring(
     gain, floor = found.gain, _DEAD * nominal_gain
     if clipped:
         out.append(
-            Finding(
-                "clipping", "The input clips already at a low level.", "Lower the input's sensitivity or use a divider."
-            )
+            Finding("clipping", "The input clips already at a low level.", "Lower the input's sensitivity or use a divider.")
         )
     crossed = gain[0, 1] > _SWAPPED * gain[0, 0] and gain[1, 0] > _SWAPPED * gain[1, 1]
     if crossed and min(gain[0, 1], gain[1, 0]) > floor:
-        out.append(
-            Finding("swapped", "Channels 1 and 2 are swapped.", "Swap the two leads at the output or at the input.")
-        )
+        out.append(Finding("swapped", "Channels 1 and 2 are swapped.", "Swap the two leads at the output or at the input."))
         return out
     dead = [c for c in range(2) if gain[c, c] < floor]
     for channel in dead:

@@ -68,7 +68,8 @@ def chain_view(
     return (
         LinkView("signal", "signal", signal_main, signal_sub, signal_badge,
                  "above the ceiling: will not be played" if too_high else ""),
-        LinkView("output", "output", _numbers(rig.outputs), f"ceiling {si_text(rig.ceiling_v, 'V', digits=3)}", simulated=simulated),
+        LinkView("output", "output", _numbers(rig.outputs), f"ceiling {si_text(rig.ceiling_v, 'V', digits=3)}",
+        simulated=simulated),
         LinkView("unit", "unit", unit.title, unit.settings or "settings not noted",
                  f"on the bench: {standing_unit}" if standing_unit not in (None, unit.stand_in or unit.title) else
                  f"was {shown.unit_title}" if shown and shown.role != FLOOR and shown.unit_title != unit.title else ""),
@@ -78,7 +79,8 @@ def chain_view(
                  _load_warning(level, unit.nominal_gain, next_load or standing_load, rig.load_power_w)),
         LinkView("pickup", "pickup", "direct" if rig.pickup_ratio == 1 else f"divider by {rig.pickup_ratio:g}",
                  f"± {fixed(200 * rig.u_level, 2)} % (k = 2)", _rig_badge(shown, rig.pickup_ratio)),
-        LinkView("input", "input", _numbers(rig.inputs), f"full scale {si_text(rig.input_full_scale_v, 'V', digits=3)}", simulated=simulated),
+        LinkView("input", "input", _numbers(rig.inputs), f"full scale {si_text(rig.input_full_scale_v, 'V', digits=3)}",
+        simulated=simulated),
     )  # fmt: skip
 
 

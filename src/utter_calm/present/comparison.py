@@ -38,9 +38,7 @@ class ComparisonView:
     sentences: tuple[str, ...]
 
 
-def comparison_view(
-    takes: tuple[Facts, Facts], readings: Sequence[ReadingPair], curves: Sequence[CurvePair]
-) -> ComparisonView:
+def comparison_view(takes: tuple[Facts, Facts], readings: Sequence[ReadingPair], curves: Sequence[CurvePair]) -> ComparisonView:
     """Put pairs into words."""
     known = compare(takes)
     titles = tuple(label(known, index, takes[0].kind) or takes[index].name for index in range(2))

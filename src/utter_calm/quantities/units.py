@@ -35,7 +35,8 @@ _ALONE: dict[str, Unit] = {
 _PREFIXED: dict[str, Unit] = {
     "V": Unit("V"), "v": Unit("V"), "A": Unit("A"), "W": Unit("W"), "w": Unit("W"), "Hz": Unit("Hz"), "hz": Unit("Hz"),
     "ohm": Unit("ohm"), "ohms": Unit("ohm"), "Ω": Unit("ohm"), "\u2126": Unit("ohm"), "R": Unit("ohm"), "s": Unit("s"),
-    "F": Unit("F"), "H": Unit("H"), "Pa": Unit("Pa"), "m": Unit("m"), "bit": Unit("bit"), "mm/N": Unit("m/N", 1e-3), "m/N": Unit("m/N"),
+    "F": Unit("F"), "H": Unit("H"), "Pa": Unit("Pa"), "m": Unit("m"), "bit": Unit("bit"), "mm/N": Unit("m/N", 1e-3),
+    "m/N": Unit("m/N"),
     "V/Pa": Unit("V/Pa"), "T m": Unit("T m"), "Tm": Unit("T m"), "N s/m": Unit("N s/m"), "m/s": Unit("m/s"),
 }  # fmt: skip
 _WORDED = ("°", "%")

@@ -127,9 +127,7 @@ def _claim_lines(job: Job) -> tuple[ClaimLine, ...]:
             where = setup_title(plan, cell.setup)
             if len(document.units) > 1:
                 where = f"{_short(document.units, unit)}: {where}"
-            lines.append(
-                ClaimLine(_SIGNS[view.outcome], view.outcome.value, view.text, where, view.measured, view.margin)
-            )
+            lines.append(ClaimLine(_SIGNS[view.outcome], view.outcome.value, view.text, where, view.measured, view.margin))
     return tuple(lines)
 
 

@@ -15,9 +15,7 @@ from utter_calm.present.picture.drawing import Dots, Drawing, Image, Item, Path,
 from utter_calm.present.picture.view import PlotView
 
 
-def plot_svg(
-    view: PlotView, *, width: float = 760, height: float = 380, palette: Palette = LIGHT, ident: str = "p"
-) -> str:
+def plot_svg(view: PlotView, *, width: float = 760, height: float = 380, palette: Palette = LIGHT, ident: str = "p") -> str:
     """Give a picture as an SVG element with its own size; ``ident`` keeps clip paths of several pictures apart."""
     drawing, _ = draw(view, width, height, palette)
     return drawing_svg(drawing, view.title, ident)
@@ -73,9 +71,7 @@ def _path(path: Path) -> str:
 
 
 def _text(text: Text) -> str:
-    place = (
-        f'transform="translate({text.x:.1f} {text.y:.1f}) rotate(-90)"' if text.turned else f'x="{text.x:.1f}" y="{text.y:.1f}"'
-    )
+    place = f'transform="translate({text.x:.1f} {text.y:.1f}) rotate(-90)"' if text.turned else f'x="{text.x:.1f}" y="{text.y:.1f}"'
     return f'<text {place} text-anchor="{text.anchor}" fill="{text.colour}" font-size="{text.size:g}">{escape(text.text)}</text>'
 
 

@@ -17,9 +17,7 @@ def report_html(job: Job) -> str:
     import jinja2  # noqa: PLC0415 - heavy, and seldom needed
 
     folder = resources.files("utter_calm.report") / "templates"
-    environment = jinja2.Environment(
-        autoescape=True, undefined=jinja2.StrictUndefined, trim_blocks=True, lstrip_blocks=True
-    )
+    environment = jinja2.Environment(autoescape=True, undefined=jinja2.StrictUndefined, trim_blocks=True, lstrip_blocks=True)
     template = environment.from_string((folder / "report.html.j2").read_text("utf-8"))
     style = (folder / "report.css").read_text("utf-8")
     document = report_document(job)
@@ -41,9 +39,7 @@ def write_report(job: Job, path: Path) -> None:
     """
     ending = path.suffix.lower()
     if ending not in (".html", ".pdf"):
-        raise FileError(
-            f"A report is .html or .pdf, not “{path.suffix or path.name}”.", hint="Choose one of these endings."
-        )
+        raise FileError(f"A report is .html or .pdf, not “{path.suffix or path.name}”.", hint="Choose one of these endings.")
     html = report_html(job)
     if ending == ".html":
         write_text(path, html)

@@ -54,9 +54,7 @@ class LiveTone:
         How much of the recording is kept.
     """
 
-    def __init__(
-        self, device: Device, rig: Rig, frequency_hz: float, level_v: float, rate_hz: int, *, keep_s: float = 2.0
-    ) -> None:
+    def __init__(self, device: Device, rig: Rig, frequency_hz: float, level_v: float, rate_hz: int, *, keep_s: float = 2.0) -> None:
         if level_v:  # nothing at all is always allowed: the stream then only listens
             rig.check_level(level_v)
         self._rig, self._frequency, self._rate = rig, frequency_hz, rate_hz

@@ -160,7 +160,8 @@ class Port:
     def _check(self, samples: FloatArray) -> None:
         if samples.ndim != 2 or samples.shape[1] != self.outputs:
             raise InputError(
-                f"The stimulus has {samples.shape[-1]} columns, the device {self.outputs} outputs.", hint="Choose another rig."
+                f"The stimulus has {samples.shape[-1]} columns, the device {self.outputs} outputs.",
+                hint="Choose another rig.",
             )
         peaks = np.max(np.abs(samples), axis=0, initial=0.0)
         if not np.all(peaks <= self._limits * (1 + 1e-9)):

@@ -202,9 +202,7 @@ def stereo_rig(
     calibrated: str = "2026-11-02", load_power_w: float = 150.0, outputs: int = 2, inputs: int = 2,
 ) -> Rig:  # fmt: skip
     """Make a rig whose channels are all alike: volts out, volts in through one divider; two of each unless said otherwise."""
-    drives = tuple(
-        Channel(n, role=DRIVE, full_scale=output_full_scale_v, calibrated=calibrated) for n in range(1, outputs + 1)
-    )
+    drives = tuple(Channel(n, role=DRIVE, full_scale=output_full_scale_v, calibrated=calibrated) for n in range(1, outputs + 1))
     listens = tuple(
         Channel(n, unit=UNIT_OF_ROLE[VOLTAGE], full_scale=input_full_scale_v, u_level=u_level, u_flatness=u_flatness,
                 calibrated=calibrated)

@@ -51,7 +51,13 @@ class SimulatedDevice:
     """
 
     def __init__(
-        self, rig: Rig, *, faults: Faults | None = None, seed: int = 1, latency_s: float = 0.0, tells_latency: bool = True
+        self,
+        rig: Rig,
+        *,
+        faults: Faults | None = None,
+        seed: int = 1,
+        latency_s: float = 0.0,
+        tells_latency: bool = True,
     ) -> None:
         self.rig = rig
         self.faults = faults or Faults()

@@ -44,9 +44,7 @@ class Multitone:
         return np.asarray(np.resize(self.period, frames))
 
 
-def log_bins(
-    low_hz: float, high_hz: float, count: int, rate_hz: float, frames: int, *, odd: bool
-) -> npt.NDArray[np.int64]:
+def log_bins(low_hz: float, high_hz: float, count: int, rate_hz: float, frames: int, *, odd: bool) -> npt.NDArray[np.int64]:
     """Bins nearest to ``count`` frequencies at equal ratios, each taken once; ``odd`` takes odd bins only.
 
     On odd bins products of even order fall on even bins, where no tone is, and those of odd order on odd ones.

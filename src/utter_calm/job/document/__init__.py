@@ -9,5 +9,6 @@ from utter_calm.job.document.step import Reference, Step
 from utter_calm.job.document.unit import Unit
 
 __all__ = [
-    "FLOOR", "LOAD", "NO_SETUP", "UNIT", "Cell", "Claim", "Factor", "JobDocument", "MaskPoint", "Plan", "Reference", "Setup", "Step", "Unit", "alternatives",
+    "FLOOR", "LOAD", "NO_SETUP", "UNIT", "Cell", "Claim", "Factor", "JobDocument", "MaskPoint", "Plan", "Reference", "Setup",
+    "Step", "Unit", "alternatives",
 ]  # fmt: skip

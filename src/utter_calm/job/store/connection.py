@@ -19,9 +19,7 @@ T = TypeVar("T")
 def connect(path: Path, *, read_only: bool) -> sqlite3.Connection:
     """Open a database file; nothing in it is trusted."""
     mode = "ro" if read_only else "rw"
-    connection = sqlite3.connect(
-        f"{path.absolute().as_uri()}?mode={mode}", uri=True, check_same_thread=False, timeout=2.0
-    )
+    connection = sqlite3.connect(f"{path.absolute().as_uri()}?mode={mode}", uri=True, check_same_thread=False, timeout=2.0)
     connection.execute("PRAGMA trusted_schema = OFF")
     connection.execute("PRAGMA cell_size_check = ON")
     connection.execute("PRAGMA foreign_keys = ON")

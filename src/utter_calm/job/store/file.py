@@ -9,31 +9,22 @@ from __future__ import annotations
 import contextlib
 import os
 import sqlite3
-import threading
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 from pathlib import Path
-from typing import Any, TypeVar, cast
+from typing import Any, TypeVar
 
 import msgspec
 
 from utter_calm.errors import JobFileError
-from utter_calm.job.document import Cell, JobDocument, Plan, Setup, Unit
+from utter_calm.job.document import Cell, JobDocument, Plan, Unit
 from utter_calm.job.store import migrations, rows, schema
-from utter_calm.job.store.connection import connect, damaged, from_json, to_json, told, without_collection
-from utter_calm.job.take import Findings, Source, TakeSummary
+from utter_calm.job.store.connection import connect, damaged, from_json, to_json, told
+from utter_calm.job.store.read import ReadStore
+from utter_calm.job.take import TakeSummary
 from utter_calm.measure.capture import Capture
-from utter_calm.measure.result import Reading, Result, Surface, Trace, Trust
-from utter_calm.rig import Rig
+from utter_calm.measure.result import Result
 
 T = TypeVar("T")
-_UNREADABLE = Trust(
-    "unreadable",
-    "the readings of this take are damaged in the file; its samples may be whole: analyse it again, or restore a copy",
-)
-_COLUMNS = (
-    "id, unit, step, role, setup, kind, settings, taken_at, unit_title, rig, origin, sources, trust, superseded_by, capture, note"
-)
-_READING = "name, channel, value, unit, uncertainty, phase, coordinates, note"
 
 
 class _Head(msgspec.Struct):
@@ -41,30 +32,8 @@ class _Head(msgspec.Struct):
     notes: str = ""
 
 
-class _Later:
-    """Findings that are read at the first call. Thousands are made when a job is opened, so it is light."""
-
-    __slots__ = ("_findings", "_read", "_take", "_trust")
-
-    def __init__(self, read: Callable[[int, str], Findings], take: int, trust: str) -> None:
-        self._read, self._take, self._trust = read, take, trust
-        self._findings: Findings | None = None
-
-    def __call__(self) -> Findings:
-        if self._findings is None:
-            self._findings = self._read(self._take, self._trust)
-        return self._findings
-
-
-class JobStore:
+class JobStore(ReadStore):
     """An open job file. One thread at a time may be inside; a lock sees to it."""
-
-    def __init__(self, connection: sqlite3.Connection, path: Path, *, read_only: bool) -> None:
-        self._connection = connection
-        self._lock = threading.RLock()
-        self._written: dict[str, str] = {}
-        self.path = path
-        self.read_only = read_only
 
     @classmethod
     def create(cls, path: Path, document: JobDocument) -> JobStore:
@@ -139,9 +108,7 @@ class JobStore:
                     target.close()
                 beside.replace(path)
         except OSError as problem:
-            raise JobFileError(
-                f"{path} cannot be written: {problem.strerror}.", hint="Choose another folder."
-            ) from problem
+            raise JobFileError(f"{path} cannot be written: {problem.strerror}.", hint="Choose another folder.") from problem
         finally:
             with contextlib.suppress(OSError):
                 beside.unlink(missing_ok=True)
@@ -166,7 +133,8 @@ class JobStore:
     def write_document(self, document: JobDocument) -> None:
         """Replace everything but the takes; only the parts that changed are written."""
         parts = {
-            "job": to_json(_Head(document.title, document.notes)), "units": to_json(document.units), "plans": to_json(document.plans),
+            "job": to_json(_Head(document.title, document.notes)), "units": to_json(document.units),
+            "plans": to_json(document.plans),
         }  # fmt: skip
         changed = [(name, text) for name, text in parts.items() if self._written.get(name) != text]
         with self._writing():
@@ -224,73 +192,7 @@ class JobStore:
         with self._writing():
             self._connection.execute("UPDATE take SET note = ? WHERE id = ?", (note, take_id))
 
-    def read_takes(self, *, after: int = 0) -> list[TakeSummary]:
-        """Read all takes with a higher id, without what they gave and without samples."""
-        found = self._rows(f"SELECT {_COLUMNS} FROM take WHERE id > ? ORDER BY id", (after,))
-        texts = dict(self._rows("SELECT id, json FROM text", ())) if found else {}
-        # takes share their rigs, setups and settings: each text is decoded once
-        known: dict[tuple[Any, type[Any]], Any] = {}
-        with without_collection():
-            return [self._take(row, texts, known) for row in found]
-
-    def read_traces(self, take_id: int) -> tuple[Trace, ...]:
-        """Read the traces of a take."""
-        found = self._rows(
-            "SELECT head, x, magnitude, phase, uncertainty, checksum FROM trace WHERE take = ? ORDER BY position", (take_id,)
-        )
-        return tuple(rows.read_trace(row, self.path) for row in found)
-
-    def read_surfaces(self, take_id: int) -> tuple[Surface, ...]:
-        """Read the surfaces of a take."""
-        found = self._rows("SELECT head, x, y, vals, checksum FROM surface WHERE take = ? ORDER BY position", (take_id,))
-        return tuple(rows.read_surface(row, self.path) for row in found)
-
-    def read_capture(self, capture_id: int) -> Capture:
-        """Read samples with their circumstances."""
-        found = self._rows(
-            "SELECT rate_hz, frames, channels, encoding, circumstances, checksum, data FROM capture WHERE id = ?", (capture_id,)
-        )
-        return rows.read_capture(found[0] if found else None, self.path)
-
-    def read_trend(self, name: str, step: str | None = None) -> list[tuple[int, str, Reading]]:
-        """Give (take id, unit id, reading) of one name over all newest takes of the units, oldest first."""
-        sql = (
-            f"SELECT take.id, take.unit, {', '.join('reading.' + c for c in _READING.split(', '))} FROM reading "
-            "JOIN take ON take.id = reading.take WHERE reading.name = ? AND take.role = 'unit' AND take.superseded_by IS NULL "
-            "AND (? IS NULL OR take.step = ?) ORDER BY take.id, reading.position"
-        )
-        return [(row[0], row[1], rows.read_reading(row[2:], self.path)) for row in self._rows(sql, (name, step, step))]
-
     # --- inside -------------------------------------------------------------------------------------------------------
-
-    def _take(self, row: tuple[Any, ...], texts: dict[Any, str], known: dict[tuple[Any, type[Any]], Any]) -> TakeSummary:
-        def once(key: Any, kind: Any, text: Any) -> Any:  # noqa: ANN401
-            if (key, kind) not in known:
-                if not isinstance(text, str):
-                    raise damaged(self.path)
-                known[key, kind] = from_json(text, kind, self.path)
-            return known[key, kind]
-
-        take_id, unit, step, role, setup, kind, settings, taken_at, title, rig, origin, sources, trust, newer, capture, note = row
-        return TakeSummary(
-            take_id, Cell(unit, step, once(setup, Setup, texts.get(setup)), role), kind,
-            once(settings, dict[str, float | str], texts.get(settings)), taken_at, title,
-            None if rig is None else cast("Rig", once(rig, Rig, texts.get(rig))),
-            _Later(self._findings, take_id, trust), origin, once(sources, tuple[Source, ...], sources), newer, capture, note,
-        )  # fmt: skip
-
-    def _findings(self, take_id: int, trust: str) -> Findings:
-        """Read what was computed; where that fails the take says so, and its samples can still be analysed again."""
-        try:
-            found = self._rows(f"SELECT {_READING} FROM reading WHERE take = ? ORDER BY position", (take_id,))
-            readings = tuple(rows.read_reading(row, self.path) for row in found)
-            return Findings(readings, from_json(trust, tuple[Trust, ...], self.path))
-        except JobFileError:
-            return Findings((), (_UNREADABLE,))
-
-    def _rows(self, sql: str, values: tuple[Any, ...]) -> list[tuple[Any, ...]]:
-        with self._lock, told(self.path, "cannot be read"):
-            return self._connection.execute(sql, values).fetchall()
 
     def _text(self, value: Any) -> int:  # noqa: ANN401
         """Id of a text that takes share."""

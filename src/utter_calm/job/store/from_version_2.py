@@ -108,7 +108,11 @@ def _title(unit: dict[str, Any]) -> str:
 
 def _plan(plan: dict[str, Any], ident: str, path: Path) -> dict[str, Any]:
     steps = [
-        {**step, "settings": settings_of(step.get("kind", ""), step.get("settings", {})), "where": values_of(step.get("where", []))}
+        {
+            **step,
+            "settings": settings_of(step.get("kind", ""), step.get("settings", {})),
+            "where": values_of(step.get("where", [])),
+        }
         for step in plan.get("steps", [])
     ]
     factors = [{**f, "values": [read_value(v) for v in f.get("values", [])]} for f in plan.get("factors", [])]
@@ -152,7 +156,11 @@ def coordinates(name: str, text: str) -> tuple[Conditions, str]:
         return (), f"at {text}"
     if " + " in text:
         return (("tones", text),), ""
-    factors = {"ohm": "load", "V": "supply" if name.startswith(("rated", "claimed", "part", "approach")) else "level", "Hz": "frequency"}
+    factors = {
+        "ohm": "load",
+        "V": "supply" if name.startswith(("rated", "claimed", "part", "approach")) else "level",
+        "Hz": "frequency",
+    }
     out = []
     for part in text.split(", "):
         value = read_value(part)
@@ -244,7 +252,14 @@ def _pending(connection: sqlite3.Connection, path: Path, units: _Units) -> None:
     for cell in from_json(row[0], list[dict[str, Any]], path):
         role = cell.get("role", "unit")
         setup = {"conditions": values_of(cell.get("setup", {}).get("conditions", []))}
-        cells.append({"unit": units.of(cell["step"]) if role == "unit" else "", "step": cell["step"], "setup": setup, "role": role})
+        cells.append(
+            {
+                "unit": units.of(cell["step"]) if role == "unit" else "",
+                "step": cell["step"],
+                "setup": setup,
+                "role": role,
+            }
+        )
     connection.execute("UPDATE document SET json = ? WHERE part = 'run'", (to_json(cells),))
 
 

@@ -103,7 +103,8 @@ def read_capture(row: tuple[Any, ...] | None, path: Path) -> Capture:
     rate, frames, channels, encoding, around_json, expected, data = row
     if checksum(data) != expected:
         raise JobFileError(
-            f"The samples of a take in {path} are damaged: their checksum does not fit.", hint="Restore the file from a copy."
+            f"The samples of a take in {path} are damaged: their checksum does not fit.",
+            hint="Restore the file from a copy.",
         )
     around = from_json(around_json, Circumstances, path)
     try:
@@ -120,7 +121,18 @@ def insert_result(connection: sqlite3.Connection, take_id: int, result: Result) 
     connection.executemany(
         "INSERT INTO reading VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
         [
-            (take_id, n, r.name, r.channel, r.value, r.unit, r.uncertainty, r.phase_rad, to_json(r.at) if r.at else "", r.note)
+            (
+                take_id,
+                n,
+                r.name,
+                r.channel,
+                r.value,
+                r.unit,
+                r.uncertainty,
+                r.phase_rad,
+                to_json(r.at) if r.at else "",
+                r.note,
+            )
             for n, r in enumerate(result.readings)
         ],
     )
@@ -129,13 +141,15 @@ def insert_result(connection: sqlite3.Connection, take_id: int, result: Result) 
         blobs = tuple(blob(a) for a in (trace.x, trace.magnitude, trace.phase_rad, trace.uncertainty))
         text = to_json(head)
         connection.execute(
-            "INSERT INTO trace VALUES (?, ?, ?, ?, ?, ?, ?, ?)", (take_id, position, text, *blobs, checksum(text.encode(), *blobs))
+            "INSERT INTO trace VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+            (take_id, position, text, *blobs, checksum(text.encode(), *blobs)),
         )
     for position, one in enumerate(result.surfaces):
         text = to_json(SurfaceHead(one.name, one.channel, one.x_unit, one.y_unit, one.unit, one.at))
         blobs = tuple(blob(a) for a in (one.x, one.y, one.values.reshape(-1)))
         connection.execute(
-            "INSERT INTO surface VALUES (?, ?, ?, ?, ?, ?, ?)", (take_id, position, text, *blobs, checksum(text.encode(), *blobs))
+            "INSERT INTO surface VALUES (?, ?, ?, ?, ?, ?, ?)",
+            (take_id, position, text, *blobs, checksum(text.encode(), *blobs)),
         )
 
 
@@ -160,7 +174,17 @@ def read_trace(row: tuple[Any, ...], path: Path) -> Trace:
         raise damaged(path)
     try:
         return Trace(
-            head.name, head.channel, x, head.x_unit, magnitude, head.y_unit, phase, spread, head.valid, head.invalid_reason, head.at
+            head.name,
+            head.channel,
+            x,
+            head.x_unit,
+            magnitude,
+            head.y_unit,
+            phase,
+            spread,
+            head.valid,
+            head.invalid_reason,
+            head.at,
         )
     except ValueError as problem:
         raise damaged(path) from problem

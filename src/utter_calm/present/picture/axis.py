@@ -165,9 +165,7 @@ def _percent_text(power: int) -> str:
     return "10" + str(power).translate(str.maketrans("-0123456789", "⁻⁰¹²³⁴⁵⁶⁷⁸⁹")) + " %"
 
 
-def sensible_range(
-    values: np.ndarray, *, least_span: float, step: float, headroom: float = 0.08
-) -> tuple[float, float]:
+def sensible_range(values: np.ndarray, *, least_span: float, step: float, headroom: float = 0.08) -> tuple[float, float]:
     """Range that holds all finite values with some air, at least so wide, with ends on whole steps."""
     finite = values[np.isfinite(values)]
     if not len(finite):

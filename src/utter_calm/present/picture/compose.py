@@ -143,7 +143,12 @@ def _sheet(shown: Sequence[Shown], spec: PlotSpec, channels: frozenset[int] | No
 
 
 def _all_curves(
-    shown: Sequence[Shown], spec: PlotSpec, look: Look, comparison: Comparison, reference: int | None, channels: frozenset[int] | None
+    shown: Sequence[Shown],
+    spec: PlotSpec,
+    look: Look,
+    comparison: Comparison,
+    reference: int | None,
+    channels: frozenset[int] | None,
 ) -> list[CurveView]:
     hues = _hues(shown, spec)
     against = None if reference is None else shown[reference]

@@ -2,96 +2,30 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 import numpy.typing as npt
 
-from utter_calm.present.palette import Palette, ramp
+from utter_calm.present.palette import Palette
 from utter_calm.present.picture.axis import height_ticks, linear_ticks, log_ticks, percent_ticks, tick_text
-from utter_calm.present.picture.drawing import Dots, Drawing, FloatArray, Frame, Image, Item, Path, Text
+from utter_calm.present.picture.draw_surface import surface_items
+from utter_calm.present.picture.drawing import Dots, Drawing, FloatArray, Frame, Item, Path, Text
 from utter_calm.present.picture.layout import spread_labels, straightened, thinned
-from utter_calm.present.picture.surface import shares
+from utter_calm.present.picture.mapper import SAMPLE, Mapper, Style, Window, frame_for, whole_window
 from utter_calm.present.picture.view import BoundView, CurveView, PlotView
 
 _FEW, _CROWD = 8, 24
 _BEYOND = 500.0
-_SAMPLE = 24.0
 _FLAG_ROWS = 3
 
 
-@dataclass(frozen=True, slots=True)
-class Style:
-    """Sizes: of letters, of the room for labels at the right; how finely curves are drawn: within how many points, in how many
-    columns for each point of width.
-    """
-
-    letters: float = 11.5
-    letter_width: float = 6.4
-    most_label: float = 210.0
-    straight: float = 0.04
-    columns: float = 0.7
-
-
-@dataclass(frozen=True, slots=True)
-class Window:
-    """The part of a picture that is seen: along x as in the view (values of a log axis), along y places."""
-
-    x_low: float
-    x_high: float
-    y_low: float
-    y_high: float
-
-
-def whole_window(view: PlotView) -> Window:
-    """Everything."""
-    return Window(view.x.low, view.x.high, view.y.low, view.y.high)
-
-
-class Mapper:
-    """Maps values to points and back."""
-
-    def __init__(self, view: PlotView, frame: Frame, window: Window, style: Style | None = None) -> None:
-        self.view, self.frame, self.window, self.style = view, frame, window, style or Style()
-        self.width = frame.right
-
-    def x(self, value: npt.ArrayLike) -> FloatArray:
-        """Points from the left of values along x."""
-        low, high, at = self.window.x_low, self.window.x_high, np.asarray(value, dtype=np.float64)
-        if self.view.x.log:
-            low, high, at = np.log(low), np.log(high), np.log(np.maximum(at, 1e-300))
-        return np.asarray(self.frame.left + (at - low) / (high - low) * self.frame.width)
-
-    def y(self, place: npt.ArrayLike) -> FloatArray:
-        """Points from the top of places along y."""
-        share = (np.asarray(place, dtype=np.float64) - self.window.y_low) / (self.window.y_high - self.window.y_low)
-        return np.asarray(self.frame.bottom - share * self.frame.height)
-
-    def x_at(self, point: float) -> float:
-        """Value along x at a point."""
-        share = (point - self.frame.left) / self.frame.width
-        low, high = self.window.x_low, self.window.x_high
-        return float(low * (high / low) ** share) if self.view.x.log else low + share * (high - low)
-
-    def y_at(self, point: float) -> float:
-        """Place along y at a point."""
-        share = (self.frame.bottom - point) / self.frame.height
-        return self.window.y_low + share * (self.window.y_high - self.window.y_low)
-
-
-def frame_for(view: PlotView, width: float, height: float, style: Style) -> Frame:
-    """Leave room for the labels: of the axis at the left, of the curves at the right."""
-    unit = style.letters / 11.5
-    longest = max((len(c.label) for c in view.curves), default=0)
-    words = min(style.most_label, style.letter_width * longest) + _SAMPLE if longest else 0.0
-    right = width - 16 - words * unit
-    if view.surface is not None:
-        right = width - 84 * unit
-    return Frame((86.0 if view.y.percent else 64.0) * unit, 12.0, max(right, width * 0.4), height - 40 * unit)
-
-
 def draw(
-    view: PlotView, width: float, height: float, palette: Palette, *, window: Window | None = None, style: Style | None = None
+    view: PlotView,
+    width: float,
+    height: float,
+    palette: Palette,
+    *,
+    window: Window | None = None,
+    style: Style | None = None,
 ) -> tuple[Drawing, Mapper]:
     """Draw a picture in so many points."""
     style = style or Style()
@@ -104,7 +38,7 @@ def draw(
         return drawing, mapper
     drawing.under += _grid(mapper, palette, style)
     if view.surface is not None:
-        drawing.under += _surface(mapper, palette, style)
+        drawing.under += surface_items(mapper, palette, style)
     if view.floor is not None:
         drawing.under.append(_floor(mapper, view.floor, palette))
     drawing.under += [_bound(mapper, bound, palette) for bound in view.bounds]
@@ -138,7 +72,16 @@ def _grid(mapper: Mapper, palette: Palette, style: Style) -> list[Item]:
         colour = palette.text if view.y.percent else palette.soft_text
         out.append(Text(frame.left - 8, at + (0 if view.y.percent else 4), text, colour, style.letters, "end"))
         if view.y.percent:
-            out.append(Text(frame.left - 8, at + 12 * unit, f"{tick_text(round(value))} dB", palette.soft_text, style.letters - 2, "end"))
+            out.append(
+                Text(
+                    frame.left - 8,
+                    at + 12 * unit,
+                    f"{tick_text(round(value))} dB",
+                    palette.soft_text,
+                    style.letters - 2,
+                    "end",
+                )
+            )
     out.append(Text(frame.right, frame.bottom + 33 * unit, view.x.label, palette.soft_text, style.letters, "end"))
     middle = (frame.top + frame.bottom) / 2
     out.append(Text(13 * unit, middle, view.y.label, palette.soft_text, style.letters, "middle", turned=True))
@@ -211,10 +154,10 @@ def _labels(mapper: Mapper, palette: Palette, style: Style) -> list[Item]:
     places = spread_labels(ends, style.letters * 1.18, frame.top + 6, frame.bottom - 2)
     for curve, at in zip(named, places, strict=True):
         colour = palette.hues[curve.hue % len(palette.hues)]
-        sample = np.array([[frame.right + 6, at], [frame.right + 6 + _SAMPLE - 6, at]])
+        sample = np.array([[frame.right + 6, at], [frame.right + 6 + SAMPLE - 6, at]])
         out.append(Path(sample, colour, 1.6, curve.dash, curve.opacity, clipped=False))
-        room = mapper.width - frame.right - _SAMPLE - 14
-        out.append(Text(frame.right + 6 + _SAMPLE, at + 4, _cut(curve.label, room, style), colour, style.letters))
+        room = mapper.width - frame.right - SAMPLE - 14
+        out.append(Text(frame.right + 6 + SAMPLE, at + 4, _cut(curve.label, room, style), colour, style.letters))
     if view.floor is not None:
         out.append(Text(frame.left + 10, frame.bottom - 8, view.floor_label, palette.soft_text, style.letters))
     for bound in view.bounds:
@@ -254,36 +197,3 @@ def _last_seen(curve: CurveView, window: Window) -> float:
     seen = curve.y[: max(1, last + 1)]
     known = np.flatnonzero(np.isfinite(seen))
     return float(seen[known[-1]]) if len(known) else window.y_low
-
-
-def _surface(mapper: Mapper, palette: Palette, style: Style) -> list[Item]:
-    """An image on even points, and its scale with the range printed beside it."""
-    view, frame, surface = mapper.view, mapper.frame, mapper.view.surface
-    if surface is None:
-        return []
-    columns, lines = max(2, round(frame.width)), max(2, round(frame.height))
-    x = np.array([mapper.x_at(frame.left + (k + 0.5) * frame.width / columns) for k in range(columns)])
-    y = np.array([mapper.y_at(frame.top + (k + 0.5) * frame.height / lines) for k in range(lines)])
-    part = shares(surface)
-    picked = part[np.ix_(_nearest(surface.y, y), _nearest(surface.x, x, log=view.x.log))]
-    colours = np.array(ramp(palette.name), dtype=np.uint8)
-    pixels = np.zeros((*picked.shape, 4), dtype=np.uint8)
-    known = np.isfinite(picked)
-    pixels[known, :3] = colours[np.rint(picked[known] * 255).astype(int)]
-    pixels[..., 3] = np.where(known, 255, 0)
-    out: list[Item] = [Image(frame.left, frame.top, frame.width, frame.height, pixels)]
-    bar = np.zeros((256, 1, 4), dtype=np.uint8)
-    bar[:, 0, :3] = colours[::-1]
-    bar[..., 3] = 255
-    left = frame.right + 12
-    out.append(Image(left, frame.top, 12, frame.height, bar))
-    for value, at in ((surface.high, frame.top + 10), (surface.low, frame.bottom)):
-        out.append(Text(left + 16, at, surface.scale.at_place(value, decimals=0), palette.soft_text, style.letters - 1.5))
-    out.append(Text(left + 16, (frame.top + frame.bottom) / 2, surface.title, palette.soft_text, style.letters - 1.5))
-    return out
-
-
-def _nearest(known: FloatArray, wanted: FloatArray, *, log: bool = False) -> npt.NDArray[np.int64]:
-    a, b = (np.log(np.maximum(v, 1e-300)) for v in (known, wanted)) if log else (known, wanted)
-    right = np.clip(np.searchsorted(a, b), 1, len(a) - 1)
-    return np.asarray(np.where(b - a[right - 1] < a[right] - b, right - 1, right), dtype=np.int64)

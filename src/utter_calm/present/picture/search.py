@@ -17,5 +17,10 @@ def search_view(tries: list[tuple[float, float]]) -> PlotView:
     axis = Axis("level at the output", quantity("voltage").view("log"), float(x[0]) / 1.2, float(x[-1]) * 1.2, log=True)
     words = f"{len(tries)} tries, the last at {tries[-1][0]:.4g} V gave {tries[-1][1]:.4g}"
     return PlotView(
-        "Level by its effect", words, "", axis, Axis("what it gives", quantity("ratio").view("log"), low, high), (CurveView(x, y),)
+        "Level by its effect",
+        words,
+        "",
+        axis,
+        Axis("what it gives", quantity("ratio").view("log"), low, high),
+        (CurveView(x, y),),
     )

@@ -46,9 +46,7 @@ class ChainLink(QAbstractButton):
 
     def set_meter(self, levels: tuple[float, ...]) -> None:
         """Show how full the input is, as parts of full scale for each channel."""
-        moved = len(levels) != len(self._meter) or any(
-            abs(a - b) > 0.004 for a, b in zip(levels, self._meter, strict=True)
-        )
+        moved = len(levels) != len(self._meter) or any(abs(a - b) > 0.004 for a, b in zip(levels, self._meter, strict=True))
         if moved:
             self._meter = levels
             self.update()

@@ -18,9 +18,7 @@ from utter_calm.ui.state.session import JobSession
 
 def add_condition_editor(session: JobSession, parent: QWidget) -> PopupForm:
     """Vary something else than the load: by hand, or a setting of the steps, which the program sets itself."""
-    settable = {
-        f.name: f.label for s in session.plan.steps for f in setting_fields(s.measure.settings_type) if not f.is_text
-    }
+    settable = {f.name: f.label for s in session.plan.steps for f in setting_fields(s.measure.settings_type) if not f.is_text}
     chooser = QComboBox()
     chooser.setAccessibleName("Who sets it")
     chooser.addItem("a hand, or the bench", "")

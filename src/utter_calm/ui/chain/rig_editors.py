@@ -14,10 +14,15 @@ from utter_calm.ui.state.session import JobSession
 
 
 def output_editor(session: JobSession, parent: QWidget) -> PopupForm:
+    """Say how loud the outputs are, and how loud they may become."""
     rig = session.plan.rig
 
     def apply(form: PopupForm) -> None:
-        changed = replace(rig.with_outputs(full_scale=form.quantity("full_scale")), ceiling_v=form.quantity("ceiling"), name=form.text("name") or rig.name)
+        changed = replace(
+            rig.with_outputs(full_scale=form.quantity("full_scale")),
+            ceiling_v=form.quantity("ceiling"),
+            name=form.text("name") or rig.name,
+        )
         session.edit_plan("change the output", replace(session.plan, rig=changed))
 
     lines = [
@@ -29,6 +34,7 @@ def output_editor(session: JobSession, parent: QWidget) -> PopupForm:
 
 
 def input_editor(session: JobSession, parent: QWidget) -> PopupForm:
+    """Say what full scale of the inputs is, and how well that is known."""
     rig = session.plan.rig
 
     def apply(form: PopupForm) -> None:
@@ -43,6 +49,7 @@ def input_editor(session: JobSession, parent: QWidget) -> PopupForm:
 
 
 def pickup_editor(session: JobSession, parent: QWidget) -> PopupForm:
+    """Say what stands between the unit and the inputs."""
     rig = session.plan.rig
 
     def apply(form: PopupForm) -> None:

@@ -16,9 +16,7 @@ from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit, decibel
 from utter_calm.ui.state.session import JobSession
 
 
-def settings_lines(
-    settings_type: type[StepSettings], values: SettingValues, *, analysis_only: bool = False
-) -> list[FormLine]:
+def settings_lines(settings_type: type[StepSettings], values: SettingValues, *, analysis_only: bool = False) -> list[FormLine]:
     """Make a form's lines from the declaration of a kind's settings."""
     return [
         FormLine(f.name, f.label, _setting_field(f, values.get(f.name, "" if f.is_text else 0.0)))

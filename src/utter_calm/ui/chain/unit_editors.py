@@ -15,6 +15,7 @@ from utter_calm.ui.state.session import JobSession
 
 
 def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
+    """Name what is under test."""
     unit = session.unit
 
     def apply(form: PopupForm) -> None:
@@ -29,9 +30,7 @@ def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
         FormLine("name", "What it is", text_line(unit.name, "What it is")),
         FormLine("sample", "Which one", text_line(unit.sample, "Which one")),
         FormLine("settings", "Switches and knobs", text_line(unit.settings, "Switches and knobs")),
-        FormLine(
-            "gain", "Gain by its data sheet", text_line(f"{fixed(amplitude_to_db(unit.nominal_gain), 2)} dB", "Gain")
-        ),
+        FormLine("gain", "Gain by its data sheet", text_line(f"{fixed(amplitude_to_db(unit.nominal_gain), 2)} dB", "Gain")),
         FormLine("notes", "Notes", text_line(unit.notes, "Notes")),
     ]
     form = PopupForm(parent, "Unit under test", lines, apply)
@@ -68,7 +67,11 @@ def load_editor(session: JobSession, parent: QWidget) -> PopupForm:
 
     lines = [
         FormLine("standing", "Switched on now", chooser),
-        FormLine("values", "Loads in the plan", text_line(", ".join(value_text(v) for v in factor.values), "Loads in the plan")),
+        FormLine(
+            "values",
+            "Loads in the plan",
+            text_line(", ".join(value_text(v) for v in factor.values), "Loads in the plan"),
+        ),
         FormLine("power", "It can take", QuantityEdit("Power of the load", "W", document.rig.load_power_w)),
     ]
     return PopupForm(parent, "Load on the unit's output", lines, apply)

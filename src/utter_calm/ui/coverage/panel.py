@@ -46,9 +46,7 @@ class _CellDelegate(QStyledItemDelegate):
         p = current_palette()
         cell: CellView = index.data(CELL_ROLE)
         view = option.widget
-        chosen = (
-            sorted(i.column() for i in view.selectionModel().selectedIndexes()) if isinstance(view, QTableView) else []
-        )
+        chosen = sorted(i.column() for i in view.selectionModel().selectedIndexes()) if isinstance(view, QTableView) else []
         painter.save()
         # what is chosen is framed in the colour of its curve; the style's tint behind it would only dirty that
         painter.fillRect(option.rect, QColor(p.surface))
@@ -93,9 +91,7 @@ class _CellDelegate(QStyledItemDelegate):
         if cell.grave:
             painter.setPen(QColor(p.bad))
             painter.setFont(font(12, QFont.Weight.DemiBold))
-            painter.drawText(
-                box.adjusted(0, 2, -6, 0), int(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight), "!"
-            )
+            painter.drawText(box.adjusted(0, 2, -6, 0), int(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight), "!")
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:  # noqa: ARG002
         """Rows are easy to hit."""

@@ -106,9 +106,7 @@ class LiveDesk(QObject):
             note = f"after “{self.hum.events[-1].text}”"
         shot = tone.snapshot(round(seconds * tone.rate_hz), peek=True)
         rig, plan, unit = self._session.plan.rig, self._session.plan, self._session.unit
-        setup = next(
-            (s for s in plan.setups() if all(self._session.bench.value(f) in (None, v) for f, v in s.conditions)), None
-        )
+        setup = next((s for s in plan.setups() if all(self._session.bench.value(f) in (None, v) for f, v in s.conditions)), None)
         setup = setup or (plan.setups()[0] if plan.setups() else NO_SETUP)
         kind, settings = cast("StepKind[Any]", step.measure), step.typed_settings()
         job = self._session.job
@@ -121,7 +119,9 @@ class LiveDesk(QObject):
                 lost_frames=shot.lost_frames,
             )  # fmt: skip
             result = kind.analyze(settings, capture)
-            return job.append(Cell(unit.id, step.id, setup), settings, result, capture=capture, note=note or "kept from the live view")
+            return job.append(
+                Cell(unit.id, step.id, setup), settings, result, capture=capture, note=note or "kept from the live view"
+            )
 
         computation = Computation(work, self._session)
         computation.done.connect(self._kept)
@@ -142,9 +142,7 @@ class LiveDesk(QObject):
     def _changed(self) -> None:
         if self.running and self.control.analyser is not None:
             self._clip, self._clip_told, self._result = ClipWatch(), False, None
-            title = (
-                "Hum hunt" if self.hum is not None else f"Live, {si_text(self.control.frequency_hz, 'Hz', digits=3)}"
-            )
+            title = "Hum hunt" if self.hum is not None else f"Live, {si_text(self.control.frequency_hz, 'Hz', digits=3)}"
             self.pane.start(self.control.analyser, title, hum=self.hum is not None)
             if self.hum is not None:
                 self._timer.start()

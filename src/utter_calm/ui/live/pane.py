@@ -23,9 +23,7 @@ _POINTS = 1400
 _MOST_EVENTS = 6
 _PERIOD_MS = 25
 _TONE_WORDS = "Ctrl+Up and Ctrl+Down change the level while it runs, K keeps a take, Esc mutes."
-_HUM_WORDS = (
-    "N marks the moment: press it, change something (lights, a lead, battery), and see what it did. K keeps a take."
-)
+_HUM_WORDS = "N marks the moment: press it, change something (lights, a lead, battery), and see what it did. K keeps a take."
 
 
 class LivePane(QWidget):
@@ -46,9 +44,7 @@ class LivePane(QWidget):
         self.title = QLabel("Live")
         self.title.setProperty("role", "title")
         top.addWidget(self.title, 1)
-        self.freeze = self._button(
-            "freeze   F", "Keep the present spectrum as a reference behind (F); again to let it go"
-        )
+        self.freeze = self._button("freeze   F", "Keep the present spectrum as a reference behind (F); again to let it go")
         self.average = self._button("average: off   A", "Average the spectrum's power (A)")
         top.addWidget(self.freeze)
         top.addWidget(self.average)
@@ -227,8 +223,15 @@ class LivePane(QWidget):
         self._wave_top = 1.25 * float(np.max(np.abs(frame.wave))) or 1.0
         self._wave_points = len(frame.wave) - 4
         at = 1e3 * frame.time_s[: self._wave_points]
-        waves = tuple(
-            CurveView(at, frame.wave[: self._wave_points, c], f"ch {c + 1}", 0, c + 1) for c in range(channels)
-        )
+        waves = tuple(CurveView(at, frame.wave[: self._wave_points, c], f"ch {c + 1}", 0, c + 1) for c in range(channels))
         x_wave = Axis("time", quantity("time").first, float(at[0]), float(at[-1]), factor=1e-3, prefix="m")
-        self.wave.show_view(PlotView("Waveform", "", "", x_wave, Axis("voltage", quantity("voltage").first, -self._wave_top, self._wave_top), waves))
+        self.wave.show_view(
+            PlotView(
+                "Waveform",
+                "",
+                "",
+                x_wave,
+                Axis("voltage", quantity("voltage").first, -self._wave_top, self._wave_top),
+                waves,
+            )
+        )

@@ -24,9 +24,7 @@ def draw_outcome(painter: QPainter, outcome: Outcome | None, centre: QPointF, si
     elif outcome is Outcome.MISSED:
         _fill(painter, p.bad)
         top = QPointF(centre.x(), centre.y() - r * 1.1)
-        painter.drawPolygon(
-            QPolygonF([top, QPointF(box.right() + 1, box.bottom()), QPointF(box.left() - 1, box.bottom())])
-        )
+        painter.drawPolygon(QPolygonF([top, QPointF(box.right() + 1, box.bottom()), QPointF(box.left() - 1, box.bottom())]))
     elif outcome is Outcome.UNDECIDED:
         _outline(painter, p.open, 1.8)
         points = [(0, -r * 1.15), (r * 1.15, 0), (0, r * 1.15), (-r * 1.15, 0)]

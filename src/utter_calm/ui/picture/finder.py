@@ -21,9 +21,7 @@ def finder_form(pane: PlotPane) -> PopupForm:
             pane.canvas.set_cursor(_place(at, view.x))
         elif height:
             if not pane.find_height(_height(height, view.y)):
-                raise InputError(
-                    f"The curve is nowhere at {height}.", hint="Choose a value between its lowest and highest."
-                )
+                raise InputError(f"The curve is nowhere at {height}.", hint="Choose a value between its lowest and highest.")
         else:
             raise InputError("Neither a place nor a value was typed.", hint="Fill in one of them.")
 

@@ -18,7 +18,9 @@ from utter_calm.ui.look.theme import font
 def paint(painter: QPainter, items: Iterable[Item], frame: Frame, *, smooth: bool = True) -> None:
     """Paint items in their order; those that are clipped end at the frame."""
     box = QRectF(frame.left, frame.top, frame.width, frame.height)
-    for clipped, group in itertools.groupby(items, key=lambda item: isinstance(item, Path | Dots) and getattr(item, "clipped", True)):
+    for clipped, group in itertools.groupby(
+        items, key=lambda item: isinstance(item, Path | Dots) and getattr(item, "clipped", True)
+    ):
         painter.save()
         if clipped:
             painter.setClipRect(box)
@@ -80,7 +82,7 @@ def polygon(points: FloatArray) -> QPolygonF:
     out = QPolygonF()
     out.resize(len(points))
     if len(points):
-        memory: Any = cast("Any", shiboken6.Shiboken.VoidPtr)(out.data(), len(points) * 16, True)  # noqa: FBT003
+        memory: Any = cast("Any", shiboken6.Shiboken.VoidPtr)(out.data(), len(points) * 16, True)
         np.frombuffer(memory, dtype=np.float64).reshape(-1, 2)[:] = points
     return out
 

@@ -210,4 +210,3 @@ class PlotPane(QWidget):
         if view is not None and view.sheet is not None:
             return view.sheet.as_text()
         return "" if view is None or view.empty else curves_csv(view)
-

@@ -10,11 +10,11 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit, QWidget
 
 from utter_calm.errors import InputError, UtterCalmError
-from utter_calm.job.document import Claim, MaskPoint
+from utter_calm.job.document import Claim, MaskPoint, Plan
 from utter_calm.job.mask import mask_from_trace, mask_text, parse_mask, read_mask
 from utter_calm.measure.declare import Declared, Role
 from utter_calm.measure.kind import Kind
-from utter_calm.quantities import Conditions, Scale, parse_quantity, quantity, value_text
+from utter_calm.quantities import Conditions, Scale, conditions_text, parse_quantity, quantity
 from utter_calm.quantities.text import fixed
 from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit
 from utter_calm.ui.state.session import JobSession
@@ -88,7 +88,9 @@ def _mask_buttons(session: JobSession, parent: QWidget, form: PopupForm, old: Cl
         name = old.name if old.name in masks else next(iter(masks), "")
         trace = session.job.full(takes[-1]).result.trace(name) if takes and takes[-1].id > 0 else None
         if trace is None:
-            session.told.emit(f"The take on the plot has no curve “{masks[name].title if name in masks else name}”. Choose one that has.")
+            session.told.emit(
+                f"The take on the plot has no curve “{masks[name].title if name in masks else name}”. Choose one that has."
+            )
             return
         lines = [FormLine("below", "So far below", QuantityEdit("Below", "dB", 0.5)),
                  FormLine("above", "So far above", QuantityEdit("Above", "dB", 0.5))]  # fmt: skip
@@ -114,12 +116,8 @@ def claim_editor(session: JobSession, parent: QWidget, claim: Claim | None) -> P
     names.setAccessibleName("Reading or curve")
     where = QComboBox()
     where.setAccessibleName("Setup in which it holds")
-    places: list[Conditions] = [()]
-    where.addItem("every setup")
-    for factor in document.factors:
-        for value in factor.values:
-            where.addItem(f"{factor.name} {value_text(value)}")
-            places.append(((factor.name, value),))
+    places = _places(document)
+    where.addItems([conditions_text(place) or "every setup" for place in places])
     old = claim or Claim("", "", document.steps[0].id if document.steps else "", "")
     steps.setCurrentIndex(max(0, steps.findData(old.step)))
 
@@ -154,11 +152,7 @@ def claim_editor(session: JobSession, parent: QWidget, claim: Claim | None) -> P
         known = (kind().declared_trace if is_mask else kind().declared)(name)
         unit = unit_of(known)
         mask = parse_mask(form.text("mask")) if is_mask else ()
-        low, high = (None, None) if mask else (parse_bound(known, unit, form.text(side)) for side in ("low", "high"))
-        if not mask and low is None and high is None:
-            raise InputError("A claim needs a bound.", hint="Fill in “at least” or “at most”.")
-        if low is not None and high is not None and low > high:
-            raise InputError("“At least” is above “at most”.", hint="Swap them.")
+        low, high = (None, None) if mask else _bounds(form, known, unit)
         text = form.text("text") or known.title
         made = replace(old, id=old.id or _fresh_id(session), text=text, step=str(steps.currentData()), name=name,
                        low=low, high=high, mask=mask, conditions=places[where.currentIndex()])  # fmt: skip
@@ -180,6 +174,21 @@ def claim_editor(session: JobSession, parent: QWidget, claim: Claim | None) -> P
     form = PopupForm(parent, "Edit the claim" if old.id else "Add a claim", lines, apply)
     _mask_buttons(session, parent, form, old, maskable(kind()) if document.steps else {})
     return form
+
+
+def _places(plan: Plan) -> list[Conditions]:
+    """Conditions under which a claim may hold: all, or one value of one factor."""
+    return [(), *(((factor.name, value),) for factor in plan.factors for value in factor.values)]
+
+
+def _bounds(form: PopupForm, known: Declared, unit: str) -> tuple[float | None, float | None]:
+    """Read both bounds; one of them is needed, and they must not cross."""
+    low, high = (parse_bound(known, unit, form.text(side)) for side in ("low", "high"))
+    if low is None and high is None:
+        raise InputError("A claim needs a bound.", hint="Fill in “at least” or “at most”.")
+    if low is not None and high is not None and low > high:
+        raise InputError("“At least” is above “at most”.", hint="Swap them.")
+    return low, high
 
 
 def _fresh_id(session: JobSession) -> str:

@@ -48,9 +48,7 @@ class TablePlace(QWidget):
         nothing.setAlignment(Qt.AlignmentFlag.AlignCenter)
         nothing.setWordWrap(True)
         self._stack = QStackedLayout()
-        layout.addLayout(
-            self._stack, 1
-        )  # before it is filled: without a parent it would show its first page as a window
+        layout.addLayout(self._stack, 1)  # before it is filled: without a parent it would show its first page as a window
         self._stack.addWidget(self.table)
         self._stack.addWidget(nothing)
         self.row = QHBoxLayout()
@@ -60,7 +58,7 @@ class TablePlace(QWidget):
         """Add a button beneath."""
         button = QPushButton(text)
         button.setToolTip(tip)
-        button.clicked.connect(lambda: action())
+        button.clicked.connect(lambda _checked: action())
         self.row.addWidget(button)
         return button
 

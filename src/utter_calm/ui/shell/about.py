@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QDialog, QDialogButtonBox, QLabel, QVBoxLayout, QW
 
 from utter_calm import __version__
 
-_PACKAGES = ("PySide6-Essentials", "numpy", "scipy", "pyqtgraph", "soundfile", "weasyprint")
+_PACKAGES = ("PySide6-Essentials", "numpy", "scipy", "soundfile", "weasyprint")
 
 
 def versions() -> list[tuple[str, str]]:

@@ -7,16 +7,17 @@ from collections.abc import Callable
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QBuffer, QSettings, Qt, QTimer
+from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QKeySequence
 from PySide6.QtWidgets import QFileDialog, QMainWindow, QMessageBox, QStackedWidget
 
-from utter_calm.errors import InputError, UtterCalmError
+from utter_calm.errors import UtterCalmError
 from utter_calm.job.recent import recent_jobs
 from utter_calm.ui.look.theme import set_theme
 from utter_calm.ui.places.names import SUFFIX
 from utter_calm.ui.shell.about import AboutDialog
 from utter_calm.ui.shell.actions import MENUS, Act
+from utter_calm.ui.shell.exports import export_shown
 from utter_calm.ui.shell.faults import FaultCatcher, show_fault
 from utter_calm.ui.shell.start_page import StartPage
 
@@ -67,8 +68,7 @@ class MainWindow(QMainWindow):
 
     def _action(self, act: Act) -> QAction:
         action = QAction(act.text, self)
-        action.setShortcut(QKeySequence(act.key))
-        action.setShortcutContext(Qt.ShortcutContext.WindowShortcut)
+        action.setShortcut(QKeySequence(act.key))  # of the whole window, as Qt has it
         if act.toggle is not None:
             action.setCheckable(True)
             action.setChecked(act.toggle)
@@ -191,9 +191,7 @@ class MainWindow(QMainWindow):
         if self.workspace is not None:
             brought = self.workspace.session.bring(path)
             self.workspace.show_place("takes")
-            self.workspace.tell(
-                f"{len(brought)} takes of {path.stem} stand among the takes now; choose them together with ours."
-            )
+            self.workspace.tell(f"{len(brought)} takes of {path.stem} stand among the takes now; choose them together with ours.")
 
     def choose_readings(self) -> None:
         """Ask for a name and write all readings of all newest takes."""
@@ -218,31 +216,7 @@ class MainWindow(QMainWindow):
         if name:
             view = workspace.plot.canvas.view
             trace = None if view is None or view.empty else workspace.plots.main_trace()
-            self._try(lambda: self._export(workspace, Path(name), trace))
-
-    @staticmethod
-    def _export(workspace: Workspace, path: Path, trace: str | None) -> None:
-        """Write the shown take, or for .svg and .png the picture as it stands on the screen."""
-        from utter_calm.formats.tables import write_bytes, write_text
-        from utter_calm.job.export import export_take
-        from utter_calm.report.svg import plot_svg
-
-        view = workspace.plot.canvas.view
-        ending = path.suffix.lower()
-        sheet = view.sheet if view is not None else None
-        if sheet is not None and ending in (".csv", ".svg"):
-            if ending == ".svg":
-                raise InputError("A table is no drawing.", hint="Export it as .csv or .png.")
-            write_text(path, sheet.as_text(","))
-        elif ending == ".svg" and view is not None:
-            write_text(path, plot_svg(view))
-        elif ending == ".png":
-            buffer = QBuffer()
-            workspace.plot.grab().save(buffer, "PNG")
-            write_bytes(path, bytes(buffer.data().data()))
-        else:
-            export_take(workspace.session.job, workspace.session.shown_takes()[-1], path, trace=trace)
-        workspace.tell(f"Written: {path}")
+            self._try(lambda: export_shown(workspace, Path(name), trace))
 
     def close_job(self) -> None:
         """Close the job and go back to the start page."""
@@ -309,9 +283,9 @@ class MainWindow(QMainWindow):
         super().closeEvent(event)
 
     def _renew(self) -> None:
-        workspace = self.workspace
         for action in self._job_actions:
-            action.setEnabled(workspace is not None)
+            action.setEnabled(self.workspace is not None)
+        workspace = self.workspace
         if workspace is None:
             self.stack.setCurrentWidget(self.start_page)
             self.setWindowTitle("Utter Calm")

@@ -33,9 +33,7 @@ class StartPage(QWidget):
         title = QLabel("Utter Calm")
         title.setStyleSheet("font-size: 34px; font-weight: 600;")
         self._column.addWidget(title)
-        words = QLabel(
-            "Measure amplifiers, converters and cables under stated conditions,\nand hold them against what they claim."
-        )
+        words = QLabel("Measure amplifiers, converters and cables under stated conditions,\nand hold them against what they claim.")
         words.setProperty("role", "soft")
         words.setStyleSheet("font-size: 15px;")
         self._column.addWidget(words)

@@ -1,151 +1,36 @@
-"""An open job on the screen: chain, coverage, plot, readings, transport, and how they hang together."""
+"""An open job on the screen: what can be done with it, and what happens then."""
 
 from __future__ import annotations
 
-from typing import cast
-
-from PySide6.QtCore import Qt
-from PySide6.QtWidgets import (
-    QButtonGroup,
-    QFrame,
-    QHBoxLayout,
-    QLabel,
-    QPushButton,
-    QSplitter,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
-
 from utter_calm.errors import UtterCalmError
-from utter_calm.job.compare_readings import repeats_of
-from utter_calm.job.document import FLOOR, Cell, Claim
-from utter_calm.job.facts import Shown
+from utter_calm.job.document import Cell, Claim
 from utter_calm.job.job import Job
-from utter_calm.job.run.bench import UNIT_FACTOR
 from utter_calm.job.run.prompt import Prompt
 from utter_calm.job.run.run import RunProgress
-from utter_calm.job.take import Take, TakeSummary
-from utter_calm.measure.kinds import declared
-from utter_calm.present.chain import chain_view, level_of, level_view
-from utter_calm.present.panel import PanelView, panel_view
+from utter_calm.present.chain import level_view
+from utter_calm.present.panel import PanelView
 from utter_calm.present.picture.search import search_view
-from utter_calm.present.words import take_title
 from utter_calm.quantities import plain_text, si_text
-from utter_calm.ui.chain.bar import ChainBar
 from utter_calm.ui.chain.condition_editor import add_condition_editor
 from utter_calm.ui.chain.editors import open_editor
 from utter_calm.ui.chain.step_editor import add_step_editor
-from utter_calm.ui.coverage.model import CoverageModel
-from utter_calm.ui.coverage.panel import CoveragePanel
-from utter_calm.ui.live.desk import LiveDesk
 from utter_calm.ui.live.forms import effect_form, event_form
 from utter_calm.ui.look.theme import current_palette
-from utter_calm.ui.picture.desk import PlotDesk
-from utter_calm.ui.picture.pane import PlotPane
-from utter_calm.ui.places.claims import ClaimsPlace
-from utter_calm.ui.places.compare import ComparePlace
-from utter_calm.ui.places.names import PLOT
-from utter_calm.ui.places.registry import PLACES
-from utter_calm.ui.places.takes import TakesPlace, recompute_form
-from utter_calm.ui.readings.panel import ReadingsPanel
+from utter_calm.ui.places.takes import recompute_form
 from utter_calm.ui.shell.calculator import Calculator
-from utter_calm.ui.shell.faults import show_fault
-from utter_calm.ui.shell.prompt_bar import PromptBar
-from utter_calm.ui.shell.transport import Transport
-from utter_calm.ui.state.session import JobSession
-from utter_calm.ui.state.worker import foreseen
-
-_NAMES = (PLOT, *(place.name for place in PLACES))
+from utter_calm.ui.shell.panes import NAMES
+from utter_calm.ui.shell.screen import Screen
 
 
-class Workspace(QWidget):
+class Workspace(Screen):
     """Everything that is seen of one job."""
 
     def __init__(self, job: Job) -> None:
-        super().__init__()
-        self.session = JobSession(job, self)
-        self.desk = LiveDesk(self.session)
-        self.live, self.live_pane = self.desk.control, self.desk.pane
-        self._loaded: dict[int, Take] = {}
-        self._build()
+        super().__init__(job)
+        self.show_place("plot")
         self._connect()
         self.renew_all()
         self._choose_first()
-
-    # --- building -------------------------------------------------------------------------------------------------
-
-    @property
-    def claims(self) -> ClaimsPlace:
-        """The table of claimed against measured."""
-        return cast("ClaimsPlace", self.pages["claims"])
-
-    @property
-    def takes(self) -> TakesPlace:
-        """The list of all takes."""
-        return cast("TakesPlace", self.pages["takes"])
-
-    @property
-    def compare(self) -> ComparePlace:
-        """Two takes held against each other."""
-        return cast("ComparePlace", self.pages["compare"])
-
-    def _build(self) -> None:
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 0, 0, 0)
-        layout.setSpacing(0)
-        self.chain = ChainBar()
-        layout.addWidget(self.chain)
-        layout.addWidget(_rule())
-        self.message = QLabel()
-        self.message.setProperty("role", "warning")
-        self.message.setWordWrap(True)
-        self.message.hide()
-        self.prompt = PromptBar()
-        self.coverage = CoveragePanel(CoverageModel(self.session))
-        self.plot = PlotPane()
-        self.plots = PlotDesk(self.session, self.plot, self._full)
-        self.middle = QStackedWidget()
-        self.middle.addWidget(self.plot)
-        self.pages: dict[str, QWidget] = {place.name: place.make(self.session) for place in PLACES}
-        for page in (*self.pages.values(), self.live_pane):
-            self.middle.addWidget(page)
-        centre = QWidget()
-        column = QVBoxLayout(centre)
-        column.setContentsMargins(0, 0, 0, 0)
-        column.setSpacing(0)
-        places = QHBoxLayout()
-        places.setContentsMargins(14, 6, 14, 0)
-        self.place_buttons = QButtonGroup(self)
-        for number, name in enumerate(_NAMES):
-            button = QPushButton(name)
-            button.setProperty("role", "flat")
-            button.setCheckable(True)
-            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-            button.setToolTip(f"Show {name} (F{number + 2})")
-            self.place_buttons.addButton(button, number)
-            places.addWidget(button)
-        places.addStretch()
-        column.addLayout(places)
-        for bar in (self.message, self.prompt):
-            bar.setContentsMargins(10, 4, 10, 4)
-            column.addWidget(bar)
-        column.addWidget(self.middle, 1)
-        self.readings = ReadingsPanel()
-        self.split = QSplitter(Qt.Orientation.Horizontal)
-        self.split.setHandleWidth(1)
-        self.split.setChildrenCollapsible(False)
-        for part, stretch in ((self.coverage, 0), (centre, 1), (self.readings, 0)):
-            self.split.addWidget(part)
-            self.split.setStretchFactor(self.split.count() - 1, stretch)
-        self.coverage.setMinimumWidth(300)
-        self.readings.setMinimumWidth(240)
-        self.split.setSizes([424, 580, 276])
-        layout.addWidget(self.split, 1)
-        layout.addWidget(_rule())
-        self.transport = Transport()
-        layout.addWidget(self.transport)
-        self.show_place("plot")
 
     def _connect(self) -> None:
         s = self.session
@@ -166,15 +51,13 @@ class Workspace(QWidget):
         self.coverage.chosen.connect(s.select)
         self.coverage.plan_chosen.connect(self._choose_unit)
         self.coverage.add_step.connect(lambda: add_step_editor(s, self).open_under(self.coverage.step_button))
-        self.coverage.add_condition.connect(
-            lambda: add_condition_editor(s, self).open_under(self.coverage.condition_button)
-        )
+        self.coverage.add_condition.connect(lambda: add_condition_editor(s, self).open_under(self.coverage.condition_button))
         self.chain.pressed.connect(self._edit_link)
         self.plot.spec_chosen.connect(self.plots.choose_spec)
         self.plot.over_next.connect(self.plots.next_over)
         self.plots.wanted.connect(lambda: self.show_place("plot"))
         self.plots.told.connect(self.tell)
-        self.place_buttons.idClicked.connect(lambda number: self.show_place(_NAMES[number]))
+        self.place_buttons.idClicked.connect(lambda number: self.show_place(NAMES[number]))
         self.takes.shown.connect(lambda: self.show_place("plot"))
         self.claims.pressed.connect(self._show_claim)
         self.readings.note_edited.connect(self._note)
@@ -285,29 +168,6 @@ class Workspace(QWidget):
         if now is not None:
             self._level_settled(now * 10 ** (decibels / 20))
 
-    def show_place(self, name: str) -> None:
-        """Go to a place of work."""
-        number = _NAMES.index(name)
-        self.place_buttons.button(number).setChecked(True)
-        if not self.live.running:
-            self.middle.setCurrentIndex(number)
-            if name == "compare":
-                self.compare.show_takes([self._full(t) for t in self.session.shown_takes()])
-            wide = {place.name for place in PLACES if place.wide}
-            self.readings.setVisible(name not in wide)  # tables need the width, and say the values themselves
-
-    def tell(self, text: str) -> None:
-        """Say something in the window; Esc lets it go."""
-        self.message.setText(text)
-        self.message.setVisible(bool(text))
-
-    def warn(self, problem: Exception) -> None:
-        """Say what went wrong; what nobody foresaw is shown with a way to copy its details."""
-        if foreseen(problem):
-            self.tell(str(problem))
-        else:
-            show_fault(self, problem)
-
     def apply_palette(self) -> None:
         """Change the theme."""
         self.plot.apply_palette()
@@ -321,17 +181,6 @@ class Workspace(QWidget):
         self.session.undo.blockSignals(True)  # its last words would reach a window that is gone
         self.session.close()
 
-    # --- what is shown --------------------------------------------------------------------------------------------
-
-    def renew_all(self) -> None:
-        """Look at everything again."""
-        self.coverage.show_plans([u.title for u in self.session.document.units], self.session.unit_index)
-        self.coverage.renew()
-        self.claims.renew()
-        self.takes.renew()
-        self._renew_chosen()
-        self._renew_running()
-
     def _choose_first(self) -> None:
         plan = self.session.plan
         if plan.steps:
@@ -340,110 +189,6 @@ class Workspace(QWidget):
     def _choose_unit(self, index: int) -> None:
         self.session.choose_unit(index)
         self._choose_first()
-
-    def _takes_changed(self) -> None:
-        self.coverage.renew()
-        self.claims.renew()
-        self.takes.renew()
-        self._renew_chosen()
-
-    def _renew_chosen(self) -> None:
-        self._renew_chain()
-        self.plots.renew()
-        self._renew_readings()
-        self._renew_running()
-        if _NAMES[max(0, self.place_buttons.checkedId())] == "compare":
-            self.compare.show_takes([self._full(t) for t in self.session.shown_takes()])
-
-    def _full(self, take: TakeSummary) -> Take:
-        """Load a take with its traces, once; guests from other jobs bring theirs along."""
-        if take.id in self.session.guests:
-            return self.session.guests[take.id]
-        if take.id not in self._loaded:
-            if len(self._loaded) > 64:
-                self._loaded.clear()
-            self._loaded[take.id] = self.session.job.full(take)
-        known = self._loaded[take.id]
-        return Take(take, self.session.job.with_floor(take, known.result))
-
-    def _renew_readings(self) -> None:
-        takes = self.session.shown_takes()
-        if not takes:
-            self.readings.show_empty("Nothing measured here yet.")
-            return
-        take = takes[-1]
-        newest = take.role != FLOOR and self.session.job.current(take.cell) == take
-        verdicts = self.session.job.verdicts(take.cell) if newest else ()
-        title = take_title(take) + (f" (last of {len(takes)} shown)" if len(takes) > 1 else "")
-        guest = self.session.guests.get(take.id)
-        trial = self.session.trial
-        light = self.session.shown(guest or Take(take, self.session.job.with_floor(take)))
-        if trial.take is take and trial.result is not None:
-            light = Shown(trial.result, light.facts, light.origin)
-            title = f"tried on {title}"
-        note = None if self.session.job.read_only or guest else take.note
-        repeats = () if guest else repeats_of(take, self.session.job.takes)
-        self.readings.show_view(panel_view(light, verdicts, repeats), title, note)
-
-    def _renew_chain(self) -> None:
-        s = self.session
-        takes = s.shown_takes()
-        shown = takes[-1] if takes else None
-        simulated = s.bench.device.info.simulated
-        self.chain.show_view(
-            chain_view(
-                s.plan,
-                s.unit,
-                s.step,
-                s.standing_load,
-                shown,
-                simulated=simulated,
-                standing_unit=s.bench.value(UNIT_FACTOR),
-                next_load=s.next_load,
-            )
-        )
-        self._renew_level()
-        if shown is not None and not self.live.running:
-            headrooms = [r.value for r in shown.readings if declared(r.name, shown.kind).means == "input headroom"]
-            self.chain.links["input"].set_meter(tuple(1 / h for h in headrooms if h > 0))
-
-    def _renew_level(self) -> None:
-        s = self.session
-        level = self.live.level_v if self.live.running else self._step_level()
-        rig = s.plan.rig
-        load = s.standing_load if self.live.running else s.next_load
-        view = level_view(s.job, s.unit, s.step, load, level)
-        self.transport.show_level(view, level, rig.highest_v)
-        if self.live.running and level is not None:
-            tone = "no signal" if self.desk.hum is not None else str(si_text(self.live.frequency_hz, "Hz", digits=3))
-            self.chain.links["signal"].show_live(
-                tone, f"{si_text(level, 'V', digits=3)}, running" if level else "listening"
-            )
-
-    def _step_level(self) -> float | None:
-        return level_of(self.session.plan, self.session.step)
-
-    def _renew_running(self) -> None:
-        running, live = self.session.running, self.live.running
-        can_take = bool(self.session.selected) and not self.session.job.read_only
-        self.transport.show_running(running=running, live=live, can_take=can_take)
-        if not running:
-            self.transport.status.setText(self._next_hint())
-
-    def _next_hint(self) -> str:
-        if self.session.job.read_only:
-            return "open for reading only"
-        pending = len(self.session.job.pending())
-        if pending:
-            return f"a run was interrupted: Shift+M does the {pending} left"
-        view = self.coverage.model.view
-        if not view.total:
-            return "next: add a step"
-        missing = view.missing()
-        if missing:
-            return f"{len(missing)} still to measure: M does it"
-        elsewhere = len(self.session.job.missing())
-        return f"{elsewhere} still to measure of other units: Ctrl+M does it" if elsewhere else "all measured"
 
     # --- what happens ---------------------------------------------------------------------------------------------
 
@@ -531,14 +276,7 @@ class Workspace(QWidget):
             self.readings.show_view(view, "lines of the mains" if self.desk.hum is not None else "live", None)
 
     def _live_stopped(self) -> None:
-        self.show_place(_NAMES[self.place_buttons.checkedId()])
+        self.show_place(NAMES[self.place_buttons.checkedId()])
         self._renew_chosen()
         self._renew_running()
         self._renew_level()
-
-
-def _rule() -> QFrame:
-    line = QFrame()
-    line.setFixedHeight(1)
-    line.setStyleSheet("background: palette(mid);")
-    return line

@@ -1,4 +1,4 @@
-"""A frozen question for another thread, and the newest answer: what is dragged is asked again and again, and only the last counts."""
+"""A frozen question for another thread, and the newest answer: of what is asked again and again only the last counts."""
 
 from __future__ import annotations
 

@@ -29,9 +29,7 @@ class RunWorker(QThread):
     failed = Signal(object)
     cancelled = Signal()
 
-    def __init__(
-        self, job: Job, cells: list[Cell], bench: Bench, *, paced: bool, auto: bool, check: bool, parent: QObject
-    ) -> None:
+    def __init__(self, job: Job, cells: list[Cell], bench: Bench, *, paced: bool, auto: bool, check: bool, parent: QObject) -> None:
         super().__init__(parent)
         self.setObjectName("measuring")
         self._job, self._cells, self._bench, self._paced, self._auto = job, cells, bench, paced, auto

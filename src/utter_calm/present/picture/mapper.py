@@ -1,0 +1,84 @@
+"""Where values stand on paper: sizes, the part that is seen, and the way from values to points and back."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from utter_calm.present.picture.drawing import FloatArray, Frame
+from utter_calm.present.picture.view import PlotView
+
+SAMPLE = 24.0
+
+
+@dataclass(frozen=True, slots=True)
+class Style:
+    """Sizes of letters and labels, and how finely curves are drawn.
+
+    ``straight`` is how far, in points, a curve may be off; ``columns`` how many there are for each point of width.
+    """
+
+    letters: float = 11.5
+    letter_width: float = 6.4
+    most_label: float = 210.0
+    straight: float = 0.04
+    columns: float = 0.7
+
+
+@dataclass(frozen=True, slots=True)
+class Window:
+    """The part of a picture that is seen: along x as in the view (values of a log axis), along y places."""
+
+    x_low: float
+    x_high: float
+    y_low: float
+    y_high: float
+
+
+def whole_window(view: PlotView) -> Window:
+    """Everything."""
+    return Window(view.x.low, view.x.high, view.y.low, view.y.high)
+
+
+class Mapper:
+    """Maps values to points and back."""
+
+    def __init__(self, view: PlotView, frame: Frame, window: Window, style: Style | None = None) -> None:
+        self.view, self.frame, self.window, self.style = view, frame, window, style or Style()
+        self.width = frame.right
+
+    def x(self, value: npt.ArrayLike) -> FloatArray:
+        """Points from the left of values along x."""
+        low, high, at = self.window.x_low, self.window.x_high, np.asarray(value, dtype=np.float64)
+        if self.view.x.log:
+            low, high, at = np.log(low), np.log(high), np.log(np.maximum(at, 1e-300))
+        return np.asarray(self.frame.left + (at - low) / (high - low) * self.frame.width)
+
+    def y(self, place: npt.ArrayLike) -> FloatArray:
+        """Points from the top of places along y."""
+        share = (np.asarray(place, dtype=np.float64) - self.window.y_low) / (self.window.y_high - self.window.y_low)
+        return np.asarray(self.frame.bottom - share * self.frame.height)
+
+    def x_at(self, point: float) -> float:
+        """Value along x at a point."""
+        share = (point - self.frame.left) / self.frame.width
+        low, high = self.window.x_low, self.window.x_high
+        return float(low * (high / low) ** share) if self.view.x.log else low + share * (high - low)
+
+    def y_at(self, point: float) -> float:
+        """Place along y at a point."""
+        share = (self.frame.bottom - point) / self.frame.height
+        return self.window.y_low + share * (self.window.y_high - self.window.y_low)
+
+
+def frame_for(view: PlotView, width: float, height: float, style: Style) -> Frame:
+    """Leave room for the labels: of the axis at the left, of the curves at the right."""
+    unit = style.letters / 11.5
+    longest = max((len(c.label) for c in view.curves), default=0)
+    words = min(style.most_label, style.letter_width * longest) + SAMPLE if longest else 0.0
+    right = width - 16 - words * unit
+    if view.surface is not None:
+        right = width - 84 * unit
+    return Frame((86.0 if view.y.percent else 64.0) * unit, 12.0, max(right, width * 0.4), height - 40 * unit)

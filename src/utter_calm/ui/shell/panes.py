@@ -1,0 +1,140 @@
+"""The parts of an open job's screen and where they stand."""
+
+from __future__ import annotations
+
+from typing import cast
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QButtonGroup,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSplitter,
+    QStackedWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from utter_calm.job.job import Job
+from utter_calm.job.take import Take, TakeSummary
+from utter_calm.ui.chain.bar import ChainBar
+from utter_calm.ui.coverage.model import CoverageModel
+from utter_calm.ui.coverage.panel import CoveragePanel
+from utter_calm.ui.live.desk import LiveDesk
+from utter_calm.ui.picture.desk import PlotDesk
+from utter_calm.ui.picture.pane import PlotPane
+from utter_calm.ui.places.claims import ClaimsPlace
+from utter_calm.ui.places.compare import ComparePlace
+from utter_calm.ui.places.names import PLOT
+from utter_calm.ui.places.registry import PLACES
+from utter_calm.ui.places.takes import TakesPlace
+from utter_calm.ui.readings.panel import ReadingsPanel
+from utter_calm.ui.shell.prompt_bar import PromptBar
+from utter_calm.ui.shell.transport import Transport
+from utter_calm.ui.state.session import JobSession
+
+NAMES = (PLOT, *(place.name for place in PLACES))
+"""Places of work, in the order of their buttons."""
+
+
+class Panes(QWidget):
+    """Chain, coverage, the middle with its places, readings, transport; laid out, and not yet connected."""
+
+    def __init__(self, job: Job) -> None:
+        super().__init__()
+        self.session = JobSession(job, self)
+        self.desk = LiveDesk(self.session)
+        self.live, self.live_pane = self.desk.control, self.desk.pane
+        self._loaded: dict[int, Take] = {}
+        self._build()
+
+    @property
+    def claims(self) -> ClaimsPlace:
+        """The table of claimed against measured."""
+        return cast("ClaimsPlace", self.pages["claims"])
+
+    @property
+    def takes(self) -> TakesPlace:
+        """The list of all takes."""
+        return cast("TakesPlace", self.pages["takes"])
+
+    @property
+    def compare(self) -> ComparePlace:
+        """Two takes held against each other."""
+        return cast("ComparePlace", self.pages["compare"])
+
+    def _build(self) -> None:
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.setSpacing(0)
+        self.chain = ChainBar()
+        layout.addWidget(self.chain)
+        layout.addWidget(_rule())
+        self.message = QLabel()
+        self.message.setProperty("role", "warning")
+        self.message.setWordWrap(True)
+        self.message.hide()
+        self.prompt = PromptBar()
+        self.coverage = CoveragePanel(CoverageModel(self.session))
+        self.plot = PlotPane()
+        self.plots = PlotDesk(self.session, self.plot, self._full)
+        self.middle = QStackedWidget()
+        self.middle.addWidget(self.plot)
+        self.pages: dict[str, QWidget] = {place.name: place.make(self.session) for place in PLACES}
+        for page in (*self.pages.values(), self.live_pane):
+            self.middle.addWidget(page)
+        centre = QWidget()
+        column = QVBoxLayout(centre)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(0)
+        places = QHBoxLayout()
+        places.setContentsMargins(14, 6, 14, 0)
+        self.place_buttons = QButtonGroup(self)
+        for number, name in enumerate(NAMES):
+            button = QPushButton(name)
+            button.setProperty("role", "flat")
+            button.setCheckable(True)
+            button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
+            button.setToolTip(f"Show {name} (F{number + 2})")
+            self.place_buttons.addButton(button, number)
+            places.addWidget(button)
+        places.addStretch()
+        column.addLayout(places)
+        for bar in (self.message, self.prompt):
+            bar.setContentsMargins(10, 4, 10, 4)
+            column.addWidget(bar)
+        column.addWidget(self.middle, 1)
+        self.readings = ReadingsPanel()
+        self.split = QSplitter(Qt.Orientation.Horizontal)
+        self.split.setHandleWidth(1)
+        self.split.setChildrenCollapsible(False)
+        for part, stretch in ((self.coverage, 0), (centre, 1), (self.readings, 0)):
+            self.split.addWidget(part)
+            self.split.setStretchFactor(self.split.count() - 1, stretch)
+        self.coverage.setMinimumWidth(300)
+        self.readings.setMinimumWidth(240)
+        self.split.setSizes([424, 580, 276])
+        layout.addWidget(self.split, 1)
+        layout.addWidget(_rule())
+        self.transport = Transport()
+        layout.addWidget(self.transport)
+
+    def _full(self, take: TakeSummary) -> Take:
+        """Load a take with its traces, once; guests from other jobs bring theirs along."""
+        if take.id in self.session.guests:
+            return self.session.guests[take.id]
+        if take.id not in self._loaded:
+            if len(self._loaded) > 64:
+                self._loaded.clear()
+            self._loaded[take.id] = self.session.job.full(take)
+        known = self._loaded[take.id]
+        return Take(take, self.session.job.with_floor(take, known.result))
+
+
+def _rule() -> QFrame:
+    line = QFrame()
+    line.setFixedHeight(1)
+    line.setStyleSheet("background: palette(mid);")
+    return line

@@ -1,0 +1,145 @@
+"""What the screen of an open job shows: kept up to date whenever something changes."""
+
+from __future__ import annotations
+
+from utter_calm.job.compare_readings import repeats_of
+from utter_calm.job.document import FLOOR
+from utter_calm.job.facts import Shown
+from utter_calm.job.run.bench import UNIT_FACTOR
+from utter_calm.job.take import Take
+from utter_calm.measure.kinds import declared
+from utter_calm.present.chain import chain_view, level_of, level_view
+from utter_calm.present.panel import panel_view
+from utter_calm.present.words import take_title
+from utter_calm.quantities import si_text
+from utter_calm.ui.places.registry import PLACES
+from utter_calm.ui.shell.faults import show_fault
+from utter_calm.ui.shell.panes import NAMES, Panes
+from utter_calm.ui.state.worker import foreseen
+
+
+class Screen(Panes):
+    """The panes, showing what the job and the session say."""
+
+    def show_place(self, name: str) -> None:
+        """Go to a place of work."""
+        number = NAMES.index(name)
+        self.place_buttons.button(number).setChecked(True)
+        if not self.live.running:
+            self.middle.setCurrentIndex(number)
+            if name == "compare":
+                self.compare.show_takes([self._full(t) for t in self.session.shown_takes()])
+            wide = {place.name for place in PLACES if place.wide}
+            self.readings.setVisible(name not in wide)  # tables need the width, and say the values themselves
+
+    def tell(self, text: str) -> None:
+        """Say something in the window; Esc lets it go."""
+        self.message.setText(text)
+        self.message.setVisible(bool(text))
+
+    def warn(self, problem: Exception) -> None:
+        """Say what went wrong; what nobody foresaw is shown with a way to copy its details."""
+        if foreseen(problem):
+            self.tell(str(problem))
+        else:
+            show_fault(self, problem)
+
+    def renew_all(self) -> None:
+        """Look at everything again."""
+        self.coverage.show_plans([u.title for u in self.session.document.units], self.session.unit_index)
+        self.coverage.renew()
+        self.claims.renew()
+        self.takes.renew()
+        self._renew_chosen()
+        self._renew_running()
+
+    def _takes_changed(self) -> None:
+        self.coverage.renew()
+        self.claims.renew()
+        self.takes.renew()
+        self._renew_chosen()
+
+    def _renew_chosen(self) -> None:
+        self._renew_chain()
+        self.plots.renew()
+        self._renew_readings()
+        self._renew_running()
+        if NAMES[max(0, self.place_buttons.checkedId())] == "compare":
+            self.compare.show_takes([self._full(t) for t in self.session.shown_takes()])
+
+    def _renew_readings(self) -> None:
+        takes = self.session.shown_takes()
+        if not takes:
+            self.readings.show_empty("Nothing measured here yet.")
+            return
+        take = takes[-1]
+        newest = take.role != FLOOR and self.session.job.current(take.cell) == take
+        verdicts = self.session.job.verdicts(take.cell) if newest else ()
+        title = take_title(take) + (f" (last of {len(takes)} shown)" if len(takes) > 1 else "")
+        guest = self.session.guests.get(take.id)
+        trial = self.session.trial
+        light = self.session.shown(guest or Take(take, self.session.job.with_floor(take)))
+        if trial.take is take and trial.result is not None:
+            light = Shown(trial.result, light.facts, light.origin)
+            title = f"tried on {title}"
+        note = None if self.session.job.read_only or guest else take.note
+        repeats = () if guest else repeats_of(take, self.session.job.takes)
+        self.readings.show_view(panel_view(light, verdicts, repeats), title, note)
+
+    def _renew_chain(self) -> None:
+        s = self.session
+        takes = s.shown_takes()
+        shown = takes[-1] if takes else None
+        simulated = s.bench.device.info.simulated
+        self.chain.show_view(
+            chain_view(
+                s.plan,
+                s.unit,
+                s.step,
+                s.standing_load,
+                shown,
+                simulated=simulated,
+                standing_unit=s.bench.value(UNIT_FACTOR),
+                next_load=s.next_load,
+            )
+        )
+        self._renew_level()
+        if shown is not None and not self.live.running:
+            headrooms = [r.value for r in shown.readings if declared(r.name, shown.kind).means == "input headroom"]
+            self.chain.links["input"].set_meter(tuple(1 / h for h in headrooms if h > 0))
+
+    def _renew_level(self) -> None:
+        s = self.session
+        level = self.live.level_v if self.live.running else self._step_level()
+        rig = s.plan.rig
+        load = s.standing_load if self.live.running else s.next_load
+        view = level_view(s.job, s.unit, s.step, load, level)
+        self.transport.show_level(view, level, rig.highest_v)
+        if self.live.running and level is not None:
+            tone = "no signal" if self.desk.hum is not None else str(si_text(self.live.frequency_hz, "Hz", digits=3))
+            self.chain.links["signal"].show_live(tone, f"{si_text(level, 'V', digits=3)}, running" if level else "listening")
+
+    def _step_level(self) -> float | None:
+        return level_of(self.session.plan, self.session.step)
+
+    def _renew_running(self) -> None:
+        running, live = self.session.running, self.live.running
+        can_take = bool(self.session.selected) and not self.session.job.read_only
+        self.transport.show_running(running=running, live=live, can_take=can_take)
+        if not running:
+            self.transport.status.setText(self._next_hint())
+
+    def _next_hint(self) -> str:
+        if self.session.job.read_only:
+            return "open for reading only"
+        pending = len(self.session.job.pending())
+        if pending:
+            return f"a run was interrupted: Shift+M does the {pending} left"
+        view = self.coverage.model.view
+        if not view.total:
+            return "next: add a step"
+        missing = view.missing()
+        if missing:
+            return f"{len(missing)} still to measure: M does it"
+        elsewhere = len(self.session.job.missing())
+        return f"{elsewhere} still to measure of other units: Ctrl+M does it" if elsewhere else "all measured"

@@ -1,0 +1,187 @@
+"""The document of an open job and what of it is chosen; every edit can be taken back."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+from PySide6.QtGui import QUndoStack
+
+from utter_calm.errors import UtterCalmError
+from utter_calm.job.document import Cell, JobDocument, Plan, Step, Unit
+from utter_calm.job.facts import Shown, facts_of
+from utter_calm.job.job import Job
+from utter_calm.job.recent import remember
+from utter_calm.job.take import FLOOR, Take, TakeSummary
+from utter_calm.measure.kind import StepSettings
+from utter_calm.ui.state.edits import push_edit, with_like, with_new_step, with_settings
+from utter_calm.ui.state.trial import Trial
+
+
+class Chosen(QObject):
+    """The open job, the unit and cells that are looked at, and edits of the document."""
+
+    document_changed = Signal()
+    takes_changed = Signal()
+    selection_changed = Signal()
+    bench_changed = Signal()
+    run_started = Signal()
+    run_ended = Signal()
+    progressed = Signal(object)
+    asked = Signal(object)
+    answered = Signal()
+    told = Signal(str)
+    warned = Signal(object)
+    tried = Signal(object)
+
+    def __init__(self, job: Job, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.job = job
+        self.unit_index = 0
+        self.trial = Trial(job, self)
+        self.undo = QUndoStack(self)
+        self.selected: tuple[Cell, ...] = ()
+        self.pinned: tuple[TakeSummary, ...] = ()
+        self.guests: dict[int, Take] = {}
+        self.difference = False
+        self.trial.failed.connect(self.warned)
+        remember(job.path)
+
+    # --- document -------------------------------------------------------------------------------------------------
+
+    @property
+    def document(self) -> JobDocument:
+        """The job's document."""
+        return self.job.document
+
+    def edit(self, text: str, document: JobDocument) -> None:
+        """Change the document in a way that undo can take back; a document that says the same is no edit."""
+        push_edit(self.undo, self.store_document, text, self.document, document)
+
+    @property
+    def unit(self) -> Unit:
+        """The unit that is looked at."""
+        return self.document.units[min(self.unit_index, len(self.document.units) - 1)]
+
+    @property
+    def plan(self) -> Plan:
+        """The plan by which it is measured."""
+        return self.document.plan(self.unit.plan)
+
+    def edit_plan(self, text: str, plan: Plan) -> None:
+        """Change the plan that is looked at, in a way that undo can take back."""
+        self.edit(text, self.document.with_plan(plan))
+
+    def edit_unit(self, text: str, unit: Unit) -> None:
+        """Change the unit that is looked at, in a way that undo can take back."""
+        self.edit(text, self.document.with_unit(unit))
+
+    def add_unit_like(self) -> Unit:
+        """Add another unit of the same kind, measured by the same plan, and look at it."""
+        made, document = with_like(self.document, self.unit)
+        self.edit(f"add a unit like {self.unit.title}", document)
+        self.choose_unit(len(self.document.units) - 1)
+        return made
+
+    def add_step(self, kind_key: str, label: str = "") -> Step:
+        """Add a step of a kind with its default settings to the plan, in a way that undo can take back."""
+        step, plan = with_new_step(self.document, self.plan, kind_key, label)
+        self.edit_plan(f"add {step.title}", plan)
+        return step
+
+    def choose_unit(self, index: int) -> None:
+        """Look at another unit."""
+        if index != self.unit_index and 0 <= index < len(self.document.units):
+            self.unit_index = index
+            self.selected, self.pinned = (), ()
+            self.trial.drop()
+            self.document_changed.emit()
+
+    def store_document(self, document: JobDocument) -> bool:
+        """Write a document; called by the undo commands. False where that failed, which is told."""
+        try:
+            self.job.edit(document)
+        except UtterCalmError as problem:
+            self.warned.emit(problem)
+            return False
+        self.unit_index = min(self.unit_index, len(document.units) - 1)
+        self.document_changed.emit()
+        return True
+
+    def edit_step(self, step: Step, settings: StepSettings) -> None:
+        """Change a step's settings.
+
+        Raises
+        ------
+        InputError
+            A value is out of bounds; nothing changes.
+        """
+        self.edit_plan(f"change {step.title}", with_settings(self.plan, step, settings))
+
+    def save_as(self, path: Path) -> None:
+        """Go on in a new file; errors as in :meth:`Job.save_as`."""
+        self.job.save_as(path)
+        remember(path)
+        self.document_changed.emit()
+
+    # --- selection ------------------------------------------------------------------------------------------------
+
+    @property
+    def step(self) -> Step | None:
+        """The step of the chosen cells."""
+        ids = [cell.step for cell in self.selected]
+        known = {s.id: s for s in self.plan.steps}
+        return known.get(ids[-1]) if ids else next(iter(known.values()), None)
+
+    def select(self, cells: tuple[Cell, ...]) -> None:
+        """Choose cells of one row."""
+        self.pinned = ()
+        if cells != self.selected:
+            self.selected = cells
+            self.trial.drop()
+            self.selection_changed.emit()
+
+    def pin(self, takes: tuple[TakeSummary, ...]) -> None:
+        """Show certain takes, old ones perhaps, instead of the cells' newest."""
+        self.pinned = takes
+        self.selection_changed.emit()
+
+    def bring(self, path: Path) -> tuple[TakeSummary, ...]:
+        """Bring the newest takes of another job along, to be laid beside our own; nothing of it is stored.
+
+        Raises
+        ------
+        JobFileError
+            The file cannot be read.
+        """
+        other = Job.open(path)
+        try:
+            brought = []
+            for take in other.takes:
+                if take.superseded_by is None and take.role != FLOOR:
+                    number = -1 - len(self.guests)
+                    summary = replace(
+                        take, id=number, unit_title=f"{take.unit_title} ({path.stem})", superseded_by=None, sources=()
+                    )
+                    self.guests[number] = Take(summary, other.full(take).result)
+                    brought.append(summary)
+        finally:
+            other.close()
+        self.takes_changed.emit()
+        return tuple(brought)
+
+    def shown_takes(self) -> tuple[TakeSummary, ...]:
+        """Give the takes that the plot shows, in the order of the columns."""
+        if self.pinned:
+            return self.pinned
+        takes = []
+        for cell in self.selected:
+            take = self.job.current(cell)
+            if take is not None:
+                takes.append(take)
+        return tuple(takes)
+
+    def shown(self, take: Take) -> Shown:
+        """Give a take as it is shown: a take of the job, a guest, or what is tried on it."""
+        return Shown(take.result, facts_of(take.summary), take.summary.origin)
