@@ -16,8 +16,8 @@ from utter_calm.cli.analyze_more import edges, imd, level_series, multitone, noi
 from utter_calm.cli.analyze_options import (
     FILE,
     Recording,
-    by_channel,
     channel_option,
+    chosen,
     json_option,
     on_recording,
     show,
@@ -26,6 +26,7 @@ from utter_calm.cli.skew import add_skew
 from utter_calm.errors import InputError
 from utter_calm.formats.audio import read_audio
 from utter_calm.formats.tables import csv_text, write_text
+from utter_calm.measure.by_channel import by_channel
 from utter_calm.measure.capture import Capture, usable_part
 from utter_calm.measure.first_look import FirstLook, FirstLookSettings
 from utter_calm.measure.response import add_response
@@ -101,7 +102,7 @@ def sweep(response: Path, stimulus: Path, channel: int | None, csv_path: Path | 
             out.add(name, 1, value, unit)
         return out.build()
 
-    result = by_channel(capture, channel, one_channel)
+    result = by_channel(capture, chosen(capture, channel), one_channel)
     if csv_path is not None:
         _write_csv(result, csv_path)
     show(result, f"{response.name} against {stimulus.name}", as_json=as_json)

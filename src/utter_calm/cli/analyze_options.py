@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import functools
-from collections.abc import Callable
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -13,10 +13,11 @@ import numpy as np
 
 from utter_calm.cli.output import print_json, print_result, result_json
 from utter_calm.cli.skew import tones_of
-from utter_calm.errors import InputError, UtterCalmError
+from utter_calm.errors import InputError
 from utter_calm.formats.audio import read_audio
+from utter_calm.measure.by_channel import by_channel
 from utter_calm.measure.capture import Capture, FloatArray, usable_part, volts_channels
-from utter_calm.measure.result import Result, ResultBuilder, Trust
+from utter_calm.measure.result import Result, ResultBuilder
 
 F = TypeVar("F", bound=Callable[..., Any])
 FILE = click.Path(path_type=Path)
@@ -70,7 +71,7 @@ class Recording:
 
     def show(self, measure: Callable[[Capture], Result]) -> None:
         """Measure each channel, as a capture of one channel, and print what was found."""
-        result = by_channel(self.capture, self.channel, measure)
+        result = by_channel(self.capture, chosen(self.capture, self.channel), measure)
         show(result, self.file.name, as_json=self.as_json, full_scale_v=self.full_scale_v)
 
 
@@ -114,26 +115,9 @@ def load(file: Path, full_scale_volts: float | None, band: tuple[float, float], 
     return Capture(samples, rate, volts_channels(samples.shape[1], full_scale_volts), load_ohm=load_ohm)
 
 
-def by_channel(capture: Capture, channel: int | None, measure: Callable[[Capture], Result]) -> Result:
-    """Measure one channel, or all; with several, one that fails is said in trust and does not stop the others."""
-    numbers = range(1, capture.count + 1) if channel is None else (channel,)
-    out = ResultBuilder()
-    failures: list[UtterCalmError] = []
-    for number in numbers:
-        one = capture.only(number)
-        try:
-            found = measure(one)
-        except UtterCalmError as problem:
-            failures.append(problem)
-            out.trust.append(Trust("channel_unusable", f"Channel {number}: {str(problem).replace('Channel 1', 'It')}"))
-            continue
-        out.readings += [replace(r, channel=number) for r in found.readings]
-        out.traces += [replace(t, channel=number) for t in found.traces]
-        out.surfaces += [replace(s, channel=number) for s in found.surfaces]
-        out.trust += [replace(t, text=t.text.replace("Channel 1", f"Channel {number}")) for t in found.trust]
-    if failures and not out.readings:
-        raise failures[0]
-    return out.build()
+def chosen(capture: Capture, channel: int | None) -> Sequence[int]:
+    """The channel that was asked for, or all."""
+    return range(1, capture.count + 1) if channel is None else (channel,)
 
 
 def start(one: Capture, *, flat: bool = False) -> tuple[ResultBuilder, FloatArray]:

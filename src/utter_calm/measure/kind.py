@@ -10,6 +10,8 @@ from typing import Any, ClassVar, Generic, TypeVar, cast
 import numpy as np
 import numpy.typing as npt
 
+from utter_calm.errors import NoSignal
+from utter_calm.measure.by_channel import by_channel
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, Role, find, undeclared
 from utter_calm.measure.pictures import Over, PlotSpec
@@ -141,8 +143,13 @@ class StepKind(Kind[S]):
         """Compute the result from what :meth:`prepare` gave."""
 
     def analyze(self, settings: S, capture: Capture, *, progress: Callable[[float], None] | None = None) -> Result:
-        """Compute all channels of a capture of this step."""
-        return self.conclude(settings, self.prepare(settings, capture, progress=progress), progress=progress)
+        """Compute all channels of a capture of this step; where one hears nothing, the others by themselves."""
+        try:
+            return self.conclude(settings, self.prepare(settings, capture, progress=progress), progress=progress)
+        except NoSignal:
+            if len(capture.numbers) < 2:
+                raise
+            return by_channel(capture, capture.numbers, lambda one: self.conclude(settings, self.prepare(settings, one)))
 
     @abstractmethod
     def expected_s(self, settings: S) -> float:

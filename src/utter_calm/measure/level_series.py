@@ -22,7 +22,7 @@ from utter_calm.quantities.parse import parse_list
 from utter_calm.rig import Rig
 
 _FINEST, _COARSEST = 10 ** (0.2 / 20), 10 ** (0.7 / 20)
-_MOST_EXTRA = 13
+_MOST_EXTRA = 12
 OVER = (
     Over("power", "power", "power", trace="power", for_floor="output"),
     Over("output", "output", "voltage", trace="output"),

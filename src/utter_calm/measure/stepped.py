@@ -16,7 +16,7 @@ _SETTLE_CYCLES, _LEAST_SETTLE_S, _MOST_SETTLE_S = 2, 0.012, 1.2
 _STEADY, _STEADY_HARMONICS = 4e-4, 0.01
 _ORDERS = 5
 _GROWTH = 1.4
-_DRIFT = 1.2
+_DRIFT = 0.3
 
 ToneSteps = Generator[Passage, Capture, Capture]
 

@@ -181,6 +181,8 @@ class SimulatedStream:
         self._frame = 0
         self._started: float | None = None
         self._closed = False
+        if extra:  # the unit was there before the stream was opened: what comes late is its noise, not nothing
+            self._input(self._heard(self._unit.process(self._output(np.zeros((extra, _UNIT_CHANNELS))))))
 
     @property
     def latency_frames(self) -> int | None:
@@ -204,10 +206,7 @@ class SimulatedStream:
             self._unit = self._device.stand_in(self.settings.rate_hz, self._seen_changes)
         driven = np.zeros((len(samples), _UNIT_CHANNELS))
         driven[:, : min(self._outputs, _UNIT_CHANNELS)] = samples[:, :_UNIT_CHANNELS]
-        volts = self._unit.process(self._output(driven)) / self._pickup()
-        if self._inputs > _UNIT_CHANNELS:
-            volts = np.concatenate([volts, np.zeros((len(volts), self._inputs - _UNIT_CHANNELS))], axis=1)
-        heard, overload = self._input(volts)
+        heard, overload = self._input(self._heard(self._unit.process(self._output(driven))))
         heard, overload = heard[:, : self._inputs], overload[: self._inputs]
         self._keep_pace()
         lose = faults.lose_block_at_frame
@@ -219,8 +218,12 @@ class SimulatedStream:
         """Let the bench go."""
         self._closed = True
 
-    def _pickup(self) -> float:
-        return self._device.pickup_ratio
+    def _heard(self, volts: FloatArray) -> FloatArray:
+        """(n, inputs) volts at the input connectors; inputs beyond those of the unit are open."""
+        volts = volts / self._device.pickup_ratio
+        if self._inputs > _UNIT_CHANNELS:
+            volts = np.concatenate([volts, np.zeros((len(volts), self._inputs - _UNIT_CHANNELS))], axis=1)
+        return volts
 
     def _keep_pace(self) -> None:
         if not self.settings.paced:

@@ -1,0 +1,37 @@
+"""Channels measured one by one, so that one that hears nothing does not take the others with it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import replace
+
+from utter_calm.errors import UtterCalmError
+from utter_calm.measure.capture import Capture
+from utter_calm.measure.result import Result, ResultBuilder, Trust
+
+
+def by_channel(capture: Capture, numbers: Sequence[int], measure: Callable[[Capture], Result]) -> Result:
+    """Measure some channels one by one; one that fails is said in trust and does not stop the others.
+
+    Raises
+    ------
+    UtterCalmError
+        No channel could be measured: what was wrong with the first.
+    """
+    out = ResultBuilder()
+    failures: list[UtterCalmError] = []
+    for number in numbers:
+        one = capture.only(number)
+        try:
+            found = measure(one)
+        except UtterCalmError as problem:
+            failures.append(problem)
+            out.trust.append(Trust("channel_unusable", f"Channel {number}: {str(problem).replace('Channel 1', 'It')}"))
+            continue
+        out.readings += [replace(r, channel=number if r.channel else 0) for r in found.readings]
+        out.traces += [replace(t, channel=number) for t in found.traces]
+        out.surfaces += [replace(s, channel=number) for s in found.surfaces]
+        out.trust += [replace(t, text=t.text.replace("Channel 1", f"Channel {number}")) for t in found.trust]
+    if failures and not out.readings:
+        raise failures[0]
+    return out.build()
