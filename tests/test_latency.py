@@ -52,7 +52,9 @@ def test_the_answers_are_the_same(prompt, kind, latency_s, tells):
         if reading.name not in kind.main_readings or reading.uncertainty is None:
             continue
         again = next(r for r in result.readings if r.identity == reading.identity)
-        assert again.value == pytest.approx(reading.value, abs=3 * reading.uncertainty, rel=0.02), reading
+        # a unit that was just switched on still moves by a thousandth of a degree
+        within = max(3 * reading.uncertainty, 2e-5 if reading.unit == "rad" else 0.0)
+        assert again.value == pytest.approx(reading.value, abs=within, rel=0.02), reading
         compared += 1
     assert compared or kind.key in ("noise", "crosstalk", "edges", "tracking")
 

@@ -10,6 +10,7 @@ from typing import Any
 import msgspec
 
 from utter_calm.job.store import schema
+from utter_calm.job.store.connection import damaged
 from utter_calm.job.store.from_version_2 import channels_apart
 
 Migration = Callable[[sqlite3.Connection, Path], None]
@@ -50,7 +51,10 @@ def bring_forward(connection: sqlite3.Connection, version: int, path: Path, *, r
     while version < schema.VERSION:
         with connection:
             connection.execute("BEGIN")
-            MIGRATIONS[version](connection, path)
+            try:
+                MIGRATIONS[version](connection, path)
+            except (LookupError, TypeError, ValueError, AttributeError, msgspec.MsgspecError) as problem:
+                raise damaged(path) from problem  # an old file is as untrusted as any
             version += 1
             connection.execute(f"PRAGMA user_version = {version}")
     connection.execute("PRAGMA foreign_keys = ON")

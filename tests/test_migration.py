@@ -1,0 +1,150 @@
+"""Job files of older versions are brought forward whole: measured values, curves, verdicts, samples, notes."""
+
+import json
+import lzma
+import sqlite3
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from utter_calm.errors import JobFileError
+from utter_calm.job.document import Cell, Setup
+from utter_calm.job.job import Job
+from utter_calm.job.store.schema import VERSION
+from utter_calm.job.take import AGAIN, FLOOR
+from utter_calm.measure.deduction import Deduction
+from utter_calm.quantities import Measured
+
+DATA = Path(__file__).parent / "data" / "version-2.calm.xz"
+EIGHT, FOUR = (Setup((("load", Measured(ohm, "ohm")),)) for ohm in (8.0, 4.0))
+
+
+@pytest.fixture
+def old(tmp_path):
+    """A job measured and stored by the program when it wrote version 2."""
+    path = tmp_path / "old.calm"
+    path.write_bytes(lzma.decompress(DATA.read_bytes()))
+    return path
+
+
+def rows(path, sql):
+    connection = sqlite3.connect(path)
+    try:
+        return connection.execute(sql).fetchall()
+    finally:
+        connection.close()
+
+
+def test_every_take_comes_along_with_all_that_it_holds(old):
+    before = rows(old, "SELECT id, readings, note, settings FROM take ORDER BY id")
+    arrays = rows(old, "SELECT take, position, x, magnitude, phase FROM trace ORDER BY take, position")
+    job = Job.open(old)
+    assert rows(old, "PRAGMA user_version") == [(VERSION,)]
+    assert [t.id for t in job.takes] == [row[0] for row in before]
+    for take, (_, readings, note, settings) in zip(job.takes, before, strict=True):
+        told = [(r["name"], r["channel"], r["value"], r.get("uncertainty")) for r in json.loads(readings)]
+        assert [(r.name, r.channel, r.value, r.uncertainty) for r in take.readings] == told
+        assert take.note == note
+        played = {k: v for k, v in json.loads(settings).items() if not isinstance(v, str)}
+        assert {k: v for k, v in take.settings.items() if not isinstance(v, str)} == played
+    for take in job.takes:
+        curves = job.full(take).result.traces
+        mine = [row for row in arrays if row[0] == take.id]
+        assert len(curves) == len(mine)
+        for curve, (_, _, x, magnitude, _) in zip(curves, mine, strict=True):
+            assert np.array_equal(curve.x, np.frombuffer(x))
+            assert np.array_equal(curve.magnitude, np.frombuffer(magnitude))
+    job.close()
+
+
+def test_units_conditions_and_sources_are_what_they_were(old):
+    job = Job.open(old)
+    assert [u.title for u in job.document.units][:1] == [job.takes[0].unit_title]
+    unit = job.document.units[0].id
+    eight = job.current(Cell(unit, "first-look", EIGHT))
+    assert (eight.id, job.current(Cell(unit, "first-look", FOUR)).id) == (6, 3)
+    assert [s for s in eight.sources if s.role == AGAIN][0].take == 1
+    assert eight.floor == 4
+    assert job.take(4).role == FLOOR
+    assert job.take(4).cell.unit == ""
+    assert [t.superseded_by for t in job.takes] == [5, None, None, None, 6, None]
+    levels = {t.at for t in job.full(job.take(2)).result.traces}
+    assert {dict(at)["level"] for at in levels} == {Measured(0.1, "V"), Measured(0.03, "V")}
+    job.close()
+
+
+def test_samples_and_verdicts_are_the_same(old):
+    job = Job.open(old)
+    take = job.take(1)
+    again = job.derive(take, job.settings_of(take))
+    assert again.reading("level").value == pytest.approx(take.reading("level").value, rel=1e-9)
+    assert again.reading("thd_n", 2).value == pytest.approx(take.reading("thd_n", 2).value, rel=1e-6)
+    cell = Cell(job.document.units[0].id, "first-look", FOUR)
+    assert {v.claim.id: v.outcome.value for v in job.verdicts(cell)} == {"gain": "met"}
+    job.close()
+
+
+def test_a_power_series_stands_once_and_asks_for_what_it_needs(old):
+    job = Job.open(old)
+    plan = job.document.plans[0]
+    power = plan.step("power")
+    assert isinstance(power.measure, Deduction)
+    assert len(plan.setups_of(power)) == 1
+    assert any(s.kind == "level_series" for s in plan.steps) or power.id in {c.step for c in job.missing()}
+    job.close()
+
+
+def test_bringing_forward_is_all_or_nothing(old, monkeypatch):
+    from utter_calm.job.store import migrations
+
+    def break_down(connection, path):
+        migrations.channels_apart(connection, path)
+        raise sqlite3.OperationalError("disk is full")
+
+    monkeypatch.setitem(migrations.MIGRATIONS, 2, break_down)
+    with pytest.raises(JobFileError):
+        Job.open(old)
+    assert rows(old, "PRAGMA user_version") == [(2,)]
+    assert len(rows(old, "SELECT readings FROM take")) == 6
+    monkeypatch.undo()
+    Job.open(old).close()
+
+
+def test_a_copy_is_kept_or_the_file_is_read_only(old, monkeypatch):
+    import os
+
+    monkeypatch.setattr(os, "access", lambda _path, _mode: False)
+    job = Job.open(old)
+    assert job.read_only
+    assert len(job.takes) == 6
+    job.close()
+    assert rows(old, "PRAGMA user_version") == [(2,)]
+
+
+def test_version_1_goes_both_steps(old):
+    """What stood in the job itself is its only unit."""
+    connection = sqlite3.connect(old)
+    with connection:
+        whole = json.loads(connection.execute("SELECT json FROM document WHERE part = 'job'").fetchone()[0])
+        flat = {**{k: v for k, v in whole.items() if k != "plans"}, **whole["plans"][0]}
+        flat.pop("reference", None)
+        connection.execute("UPDATE document SET json = ? WHERE part = 'job'", (json.dumps(flat),))
+        connection.execute("PRAGMA user_version = 1")
+    connection.close()
+    job = Job.open(old)
+    assert len(job.document.units) == 1
+    assert job.current(Cell(job.document.units[0].id, "first-look", EIGHT)).id == 6
+    job.close()
+
+
+@pytest.mark.parametrize("damage", ["UPDATE take SET setup = '{'", "UPDATE document SET json = '[]'", "UPDATE take SET rig = 'x'",
+                                    "UPDATE trace SET head = '{}'", "UPDATE capture SET circumstances = '1'"])  # fmt: skip
+def test_damage_in_an_old_file_is_said_and_changes_nothing(old, damage):
+    connection = sqlite3.connect(old)
+    with connection:
+        connection.execute(damage)
+    connection.close()
+    with pytest.raises(JobFileError, match="old.calm"):
+        Job.open(old)
+    assert rows(old, "PRAGMA user_version") == [(2,)]
