@@ -88,7 +88,8 @@ def shown(*takes):
     return [Shown(take.result, facts_of(take.summary), take.summary.origin) for take in takes]
 
 
-def made_take(kind, traces=(), readings=(), number=1, setup=NO_SETUP, role="unit", settings=None, title="unit", step="s", surfaces=(),
+def made_take(kind, traces=(), readings=(), number=1, setup=NO_SETUP, role="unit", settings=None, title="unit", step="s",
+surfaces=(),
               trust=()):  # fmt: skip
     """A take that nobody stored."""
     cell = Cell("u1" if role == "unit" else "", step, setup, role)

@@ -233,7 +233,8 @@ def test_what_is_wrong_with_a_recording_is_said(call, tmp_path):
 @pytest.mark.parametrize("command", ["tone", "imd", "multitone", "edges"])
 def test_what_moves_or_drops_out_is_said_and_measured_where_it_can_be(call, tmp_path, noise, command):
     t = np.arange(2 * RATE) / RATE
-    parts = {"tone": [(0.5, 997)], "imd": [(0.4, 60), (0.1, 7_000)], "multitone": [(0.1, f) for f in (31, 331, 1_009, 3_001, 9_001)],
+    parts = {"tone": [(0.5, 997)], "imd": [(0.4, 60), (0.1, 7_000)], "multitone": [(0.1, f) for f in (31, 331, 1_009, 3_001,
+    9_001)],
              "edges": [(0.5 / k, 500 * k) for k in range(1, 60, 2)]}[command]  # fmt: skip
     steady = sum(a * np.sin(2 * np.pi * f * t) for a, f in parts) + noise.normal(0, 1e-6, len(t))
     _, out, _ = call(command, write(tmp_path / "m.wav", steady * np.linspace(1, 0.9, len(t))), "--json")

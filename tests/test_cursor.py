@@ -33,8 +33,10 @@ def test_every_crossing_and_the_peaks_from_the_top():
 
 
 def test_numbers_for_the_clipboard():
-    view = PlotView("t", "", "", Axis("frequency", quantity("frequency").view("log"), 1, 10, log=True), Axis("impedance", quantity("impedance").view("log"), -1, 2),
-                    (CurveView(np.array([1.0, 10.0]), np.array([0.0, 2.0]), "a"), CurveView(np.array([2.0]), np.array([1.0]))))  # fmt: skip
+    view = PlotView("t", "", "", Axis("frequency", quantity("frequency").view("log"), 1, 10, log=True), Axis("impedance",
+    quantity("impedance").view("log"), -1, 2),
+                    (CurveView(np.array([1.0, 10.0]), np.array([0.0, 2.0]), "a"), CurveView(np.array([2.0]),
+                    np.array([1.0]))))  # fmt: skip
     lines = [line.split("\t") for line in curves_csv(view).splitlines()]
     assert lines[1] == ["1", "1", "2", "10"]
     assert lines[2] == ["10", "100", "", ""]

@@ -81,7 +81,8 @@ def test_the_hum_in_words_and_its_lines_with_what_each_did():
     assert [(r.title, str(r.values[0])) for r in rows] == [
         ("50.0 Hz, 1 × mains", "120 µV"), ("150.0 Hz, 3 × mains", "80.0 µV"), ("100.0 Hz, 2 × mains", "10.0 µV")]  # fmt: skip
     assert [r.beside for r in rows] == [
-        "+6.0 dB since the mark · the loudest", "0.0 dB since the mark · −3.5 dB re the loudest", "−21.6 dB re the loudest"]  # fmt: skip
+        "+6.0 dB since the mark · the loudest", "0.0 dB since the mark · −3.5 dB re the loudest",
+        "−21.6 dB re the loudest"]  # fmt: skip
     watch.add(HumReading(2, None, (1e-7, 1e-7)))
     assert hum_panel(watch) is None
     assert "could hide in the noise" in hum_view(watch).words

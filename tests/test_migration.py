@@ -64,7 +64,7 @@ def test_units_conditions_and_sources_are_what_they_were(old):
     unit = job.document.units[0].id
     eight = job.current(Cell(unit, "first-look", EIGHT))
     assert (eight.id, job.current(Cell(unit, "first-look", FOUR)).id) == (6, 3)
-    assert [s for s in eight.sources if s.role == AGAIN][0].take == 1
+    assert next(s for s in eight.sources if s.role == AGAIN).take == 1
     assert eight.floor == 4
     assert job.take(4).role == FLOOR
     assert job.take(4).cell.unit == ""
@@ -145,6 +145,6 @@ def test_damage_in_an_old_file_is_said_and_changes_nothing(old, damage):
     with connection:
         connection.execute(damage)
     connection.close()
-    with pytest.raises(JobFileError, match="old.calm"):
+    with pytest.raises(JobFileError, match=r"old\.calm"):
         Job.open(old)
     assert rows(old, "PRAGMA user_version") == [(2,)]

@@ -133,7 +133,8 @@ def test_the_rigs_rise_time_is_taken_off():
 
 def test_a_transformer_has_less_bass_at_high_level():
     low, high = (
-        take_step(Response(), ResponseSettings(level_v=level, start_hz=8.0, duration_s=2.0), bench("line transformer", load="600 ohm"),
+        take_step(Response(), ResponseSettings(level_v=level, start_hz=8.0, duration_s=2.0), bench("line transformer",
+        load="600 ohm"),
                   DIRECT, load_ohm=600.0)[1].reading("deviation_at_20hz").value
         for level in (0.1, 3.0)
     )  # fmt: skip

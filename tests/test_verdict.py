@@ -88,7 +88,8 @@ def test_a_reading_below_zero_is_not_noise_for_its_sign():
 @pytest.mark.parametrize(
     ("value", "u", "floor", "outcome", "words"),
     [(3e-7, 2.5e-7, 1e-9, Outcome.NOT_REACHABLE, "record longer"), (1e-7, 1e-9, 0.9e-7, Outcome.NOT_REACHABLE, "rig alone gives"),
-     (1e-6, 2.5e-7, 1e-9, Outcome.MISSED, "by"), (1e-6, 2.5e-7, None, Outcome.MISSED, "by"), (1e-8, 1e-9, 0.9e-8, Outcome.MET, "by")],
+     (1e-6, 2.5e-7, 1e-9, Outcome.MISSED, "by"), (1e-6, 2.5e-7, None, Outcome.MISSED, "by"), (1e-8, 1e-9, 0.9e-8, Outcome.MET,
+     "by")],
 )  # fmt: skip
 def test_what_is_lost_in_noise_cannot_be_decided(value, u, floor, outcome, words):
     claim = Claim("c", "at most -150 dB", "s", "harmonic_8", high=10 ** (-150 / 20))

@@ -56,7 +56,8 @@ def test_families_of_readings_have_their_own_names(name, title):
 
 @pytest.mark.parametrize(
     ("value", "text"),
-    [("8 ohm", "8 Ω"), ("10000 ohm", "10 kΩ"), ("10 kohm", "10 kΩ"), ("600 ohm", "600 Ω"), ("0.5 ohm", "500 mΩ"), ("boost", "boost"),
+    [("8 ohm", "8 Ω"), ("10000 ohm", "10 kΩ"), ("10 kohm", "10 kΩ"), ("600 ohm", "600 Ω"), ("0.5 ohm", "500 mΩ"), ("boost",
+    "boost"),
      ("24 V", "24 V"), ("softly ohm", "softly ohm")],
 )  # fmt: skip
 def test_conditions_read_as_people_write_them(value, text):
@@ -129,7 +130,8 @@ def test_a_power_series_is_a_table_with_a_row_for_each_load_and_channel(tmp_path
 
 
 def test_stepped_and_swept_are_laid_over_each_other_with_what_limits_the_sweep():
-    stepped = take("frequency_series", [curve(n, v, at=w) for n in ("thd_n", "thd") for v, w in ((1e-4, "30 mV"), (1e-5, "300 mV"))],
+    stepped = take("frequency_series", [curve(n, v, at=w) for n in ("thd_n", "thd") for v, w in ((1e-4, "30 mV"), (1e-5,
+    "300 mV"))],
                    settings={"method": "stepped", "lower_levels": "30 mV"})  # fmt: skip
     swept = take("frequency_series", [curve("thd", 2e-5)], number=2, settings={"method": "out of a sweep", "lower_levels": ""})
     swept = replace(

@@ -50,7 +50,9 @@ class Deconvolved:
         Highest frequency at which ``orders`` tells harmonics.
     orders
         (frames,) impulse response, by the closed-form inverse, of the recording without its linear part: the orders stand
-        at ``-L ln n``, wrapping, and noise everywhere.
+        at ``-L ln n``, wrapping, and what noise the window behind ``gain`` left out.
+    impulse
+        (frames,) the same of the whole recording: the response, the orders, and all the noise.
     """
 
     rate_hz: float
@@ -62,6 +64,7 @@ class Deconvolved:
     window_energy: float
     orders_to_hz: float
     orders: FloatArray
+    impulse: FloatArray
 
     @property
     def bin_hz(self) -> float:
@@ -128,6 +131,7 @@ def deconvolve(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz
         window_energy=float(np.sum(window**2)),
         orders_to_hz=top_hz,
         orders=np.asarray(irfft(rest * inverse, frames)),
+        impulse=np.asarray(irfft(heard * turn * inverse, frames)),
     )
 
 

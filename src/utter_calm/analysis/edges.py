@@ -7,9 +7,11 @@ coherent averaging with the period found from the record, and can be read on a g
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 
 import numpy as np
+import numpy.typing as npt
 
 from utter_calm.analysis.harmonic_fit import fit_harmonics, peak_frequency
 from utter_calm.analysis.lines import fit_lines
@@ -21,6 +23,8 @@ _MOST_HARMONICS = 1_000
 _FLAT_FROM, _FLAT_TO = 0.5, 0.9
 _STANDS_OUT = 0.3
 _ODD, _SEEN = 8.0, 0.02
+_TRIES = 100
+_SPREADING = ("rise_s", "fall_s", "overshoot", "ringing_hz", "droop", "slew", "step")
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -43,8 +47,8 @@ class EdgeAnalysis:
         How far the flat part sinks from its beginning to its end, over the step.
     slew
         Largest slope, unit per second.
-    u_rise_s
-        Standard uncertainty from the noise that the averaging leaves.
+    u
+        Standard uncertainties by the name of the field, from the noise that the averaging leaves.
     time_s, period
         (m,) one averaged period, the rising edge at a quarter of it.
     noise
@@ -58,7 +62,6 @@ class EdgeAnalysis:
     high: float
     rise_s: float | None
     fall_s: float | None
-    u_rise_s: float
     overshoot: float
     ringing_hz: float | None
     droop: float
@@ -67,6 +70,12 @@ class EdgeAnalysis:
     period: FloatArray
     noise: float
     odd_periods: int = 0
+    u: Mapping[str, float] = field(default_factory=dict)
+
+    @property
+    def step(self) -> float:
+        """Difference of the two states."""
+        return self.high - self.low
 
 
 def analyze_edges(record: FloatArray, rate_hz: float, *, near_hz: float | None = None) -> EdgeAnalysis:
@@ -90,9 +99,31 @@ def analyze_edges(record: FloatArray, rate_hz: float, *, near_hz: float | None =
     noise = float(np.std(fit.residual))
     if float(np.std(period)) < _STANDS_OUT * noise:
         raise NoSignal("Nothing repeats in the record.", hint="Edges need a square or a pulse train.")
-    left = noise * math.sqrt((2 * count + 1) / len(record))
-    found = _read(period, 1 / frequency, frequency, noise, left)
-    return replace(found, odd_periods=_odd_periods(fit.residual, rate_hz / frequency, found.high - found.low))
+    found = _read(period, 1 / frequency, frequency, noise)
+    spread = _spread(spectrum, count, noise * math.sqrt(2 / len(record)), found)
+    return replace(found, odd_periods=_odd_periods(fit.residual, rate_hz / frequency, found.step), u=spread)
+
+
+def _spread(spectrum: npt.NDArray[np.complex128], count: int, sigma: float, found: EdgeAnalysis) -> dict[str, float]:
+    """Standard uncertainties: the averaged period is read again with as much noise on each harmonic as the record leaves.
+
+    ``sigma`` is that of the real and of the imaginary part of a fitted phasor. Propagation of distributions, GUM
+    supplement 1 (JCGM 101), with a seed of its own so that the same record gives the same.
+    """
+    rng, size = np.random.default_rng(1), 2 * (len(spectrum) - 1)
+    tries: dict[str, list[float]] = {name: [] for name in _SPREADING}
+    for _ in range(_TRIES):
+        noisy = spectrum.copy()
+        noisy[1 : count + 1] += (size / 2) * sigma * (rng.standard_normal(count) + 1j * rng.standard_normal(count))
+        try:
+            again = _read(np.fft.irfft(noisy, size), 1 / found.frequency_hz, found.frequency_hz, found.noise)
+        except NoSignal:
+            continue
+        for name, values in tries.items():
+            value = getattr(again, name)
+            if value is not None:
+                values.append(value)
+    return {name: float(np.std(values, ddof=1)) for name, values in tries.items() if len(values) > 2}
 
 
 def _odd_periods(residual: FloatArray, samples: float, height: float) -> int:
@@ -121,7 +152,7 @@ def _fine_size(period: float) -> int:
     return max(4096, 1 << math.ceil(math.log2(period * _FINE)))
 
 
-def _read(period: FloatArray, duration: float, frequency: float, noise: float, left: float) -> EdgeAnalysis:
+def _read(period: FloatArray, duration: float, frequency: float, noise: float) -> EdgeAnalysis:
     size = len(period)
     step = duration / size
     middle = (period.max() + period.min()) / 2
@@ -146,14 +177,12 @@ def _read(period: FloatArray, duration: float, frequency: float, noise: float, l
     fallen = _crossings(period[::-1], size - 1 - fall, low, height, +1)
     after = period[edge:fall]
     steepest = float(np.max(np.abs(np.diff(period)))) / step
-    mean_slope = 0.8 * height / (rise * step) if rise else steepest
     return EdgeAnalysis(
         frequency_hz=frequency,
         low=low,
         high=high,
         rise_s=rise * step if rise else None,
         fall_s=fallen * step if fallen else None,
-        u_rise_s=math.sqrt(2) * left / mean_slope,
         overshoot=max(0.0, float(after.max(initial=high)) - high) / height,
         ringing_hz=_ringing(after - high, height, step),
         droop=_droop(after, height),

@@ -118,12 +118,11 @@ def analyze_multitone(
     frequency = fit.omega * rate_hz / (2 * np.pi)
     even, odd = _by_parity(rest, fit, base_hz, rate_hz, band) if base_hz else (None, None)
     third, share = _third_octaves(rest, band)
-    duration = len(record) / rate_hz
     return MultitoneAnalysis(
         frequency_hz=frequency,
         rms=rms,
         residual=math.sqrt(power) / total,
-        u_residual=0.5 * math.sqrt(power) / total * math.sqrt(rest.noise_bandwidth_bins / ((band[1] - band[0]) * duration)),
+        u_residual=math.sqrt(power) / total * rest.u_noise(*band),
         sfdr=float(rms.max() / max(float(rest.line_rms[inside].max(initial=0.0)), 1e-300)),
         even=None if even is None else even / total,
         odd=None if odd is None else odd / total,

@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
 
 from utter_calm.analysis.idle_tones import IdleTone, find_idle_tones
 from utter_calm.analysis.spectrum import FloatArray, LineSpectrum, line_spectrum
-from utter_calm.analysis.weighting import a_weighting, itu_468_2k, quasi_peak_468
+from utter_calm.analysis.weighting import U_QUASI_PEAK, a_weighting, itu_468, itu_468_2k, quasi_peak_468
 
 _SEGMENTS = 24
 _DENSITY_POINTS = 240
@@ -27,8 +27,9 @@ class NoiseAnalysis:
         with 0 dB at 2 kHz (AES17).
     density
         Mean density in the band with the tones taken out, unit per root hertz.
-    u_relative
-        Relative standard uncertainty of ``broadband`` from the finite record.
+    u_relative, u_a_weighted, u_468, u_quasi_peak
+        Relative standard uncertainties from the finite record: of ``broadband``; A-weighted; through the 468 weighting; of its
+        quasi-peak, the detector's own among them.
     tones
         Tones that stand out, the strongest first.
     spectrum
@@ -43,6 +44,9 @@ class NoiseAnalysis:
     rms_468_2k: float
     density: float
     u_relative: float
+    u_a_weighted: float
+    u_468: float
+    u_quasi_peak: float
     dc: float
     tones: tuple[IdleTone, ...]
     spectrum: LineSpectrum
@@ -63,9 +67,9 @@ def analyze_noise(record: FloatArray, rate_hz: float, *, band_hz: tuple[float, f
     edges = max(0.0, band[0] - reach), band[1] + reach
     tones = find_idle_tones(spectrum, len(record) / rate_hz)
     broadband = math.sqrt(spectrum.band_power(*edges))
-    duration = len(record) / rate_hz
-    width = max(band[1] - band[0], 1 / duration)
+    bare = _without_tones(spectrum, tones)
     taken = sum(t.rms**2 for t in tones if band[0] <= t.frequency_hz <= band[1])
+    untoned = max(0.0, 1 - taken / broadband**2) if broadband > 0 else 0.0  # a steady tone has no spread of its own
     frequency, curve, spread = averaged_density(record, rate_hz)
     return NoiseAnalysis(
         broadband=broadband,
@@ -73,7 +77,10 @@ def analyze_noise(record: FloatArray, rate_hz: float, *, band_hz: tuple[float, f
         quasi_peak=quasi_peak_468(record, rate_hz, edges),
         rms_468_2k=_weighted(spectrum, edges, tones, itu_468_2k),
         density=math.sqrt(max(broadband**2 - taken, 0.0) / (edges[1] - edges[0])),
-        u_relative=0.5 * math.sqrt(spectrum.noise_bandwidth_bins / (width * duration)),
+        u_relative=bare.u_noise(*edges) * untoned,
+        u_a_weighted=bare.u_noise(*edges, a_weighting),
+        u_468=bare.u_noise(*edges, itu_468_2k),
+        u_quasi_peak=math.hypot(U_QUASI_PEAK, bare.u_noise(*edges, itu_468, windowed=False)),
         dc=float(np.mean(record)),
         tones=tones,
         spectrum=spectrum,
@@ -95,13 +102,17 @@ def _weighted(
     The window smears a tone over some lines; where the weighting is steep, weighting those would pull the reading up.
     """
     inside = [t for t in tones if edges[0] <= t.frequency_hz <= edges[1]]
-    lines = spectrum.line_rms.copy()
-    for tone in inside:
-        middle = round(tone.frequency_hz / spectrum.bin_hz)
-        lines[max(0, middle - spectrum.half_width_bins) : middle + spectrum.half_width_bins + 1] = 0.0
-    rest = replace(spectrum, line_rms=lines).weighted_power(*edges, weighting)
+    rest = _without_tones(spectrum, inside).weighted_power(*edges, weighting)
     weights = weighting(np.array([t.frequency_hz for t in inside])) if inside else np.empty(0)
     return math.sqrt(rest + float(np.sum((weights * np.array([t.rms for t in inside])) ** 2)))
+
+
+def _without_tones(spectrum: LineSpectrum, tones: Sequence[IdleTone]) -> LineSpectrum:
+    lines = spectrum.line_rms.copy()
+    for tone in tones:
+        middle = round(tone.frequency_hz / spectrum.bin_hz)
+        lines[max(0, middle - spectrum.half_width_bins) : middle + spectrum.half_width_bins + 1] = 0.0
+    return replace(spectrum, line_rms=lines)
 
 
 def averaged_density(record: FloatArray, rate_hz: float) -> tuple[FloatArray, FloatArray, FloatArray]:

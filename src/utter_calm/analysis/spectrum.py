@@ -13,6 +13,7 @@ from utter_calm.analysis.transforms import next_fast_len, rfft
 from utter_calm.analysis.windows import BLACKMAN_HARRIS_7, CosineWindow
 
 FloatArray = npt.NDArray[np.float64]
+_BLOCK = 128
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -29,6 +30,8 @@ class LineSpectrum:
         Equivalent noise bandwidth, in these bins: noise is wider in a line than a tone is by this factor in power.
     half_width_bins
         Bins from the middle of a line to its first null.
+    correlation_bins
+        Over how many of these bins the power of noise hangs together.
     window
         Name of the window.
     """
@@ -37,6 +40,7 @@ class LineSpectrum:
     bin_hz: float
     noise_bandwidth_bins: float
     half_width_bins: int
+    correlation_bins: float
     window: str
 
     @property
@@ -57,6 +61,25 @@ class LineSpectrum:
         """Mean square in a brick-wall band through a weighting (amplitude ratio over Hz); unit^2."""
         power = self.line_rms**2 * self._share(low_hz, high_hz)
         return float(np.dot(power, weighting(self.frequency_hz) ** 2) / self.noise_bandwidth_bins)
+
+    def u_noise(
+        self, low_hz: float, high_hz: float, weighting: Callable[[FloatArray], FloatArray] | None = None, *, windowed: bool = True
+    ) -> float:
+        """Relative standard uncertainty of the r.m.s. of noise in a band, through a weighting, from the finite record.
+
+        The power of a line of noise has the standard deviation of its mean (exponential law), and lines hang together over
+        ``correlation_bins`` (Welch 1967). The mean is told by the median of the lines about it: a steady tone among them, a
+        line of the mains, has no spread of its own. ``windowed`` is False for what is read from the record as it is.
+        """
+        together = self.correlation_bins / (1.0 if windowed else BLACKMAN_HARRIS_7.correlation_bins)
+        share = self._share(low_hz, high_hz)
+        if weighting is not None:
+            share = share * weighting(self.frequency_hz) ** 2
+        power = self.line_rms**2
+        total = float(np.dot(power, share))
+        blocks = np.pad(power, (0, -len(power) % _BLOCK), mode="edge").reshape(-1, _BLOCK)
+        mean = np.repeat(np.median(blocks, axis=1) / math.log(2), _BLOCK)[: len(power)] * share
+        return 0.5 * math.sqrt(together * float(np.dot(mean, mean))) / total if total > 0 else 0.0
 
     def local_density_squared(self, frequency_hz: float, *, bins: int = 60) -> float:
         """Robust noise density about a frequency (median of the bins around it), unit^2/Hz."""
@@ -92,5 +115,6 @@ def line_spectrum(record: FloatArray, rate_hz: float, window: CosineWindow = BLA
         bin_hz=rate_hz / length,
         noise_bandwidth_bins=window.noise_bandwidth_bins * spread,
         half_width_bins=int(np.ceil(window.half_width_bins * spread)),
+        correlation_bins=window.correlation_bins * spread,
         window=window.name,
     )

@@ -9,6 +9,7 @@ import numpy as np
 from utter_calm.analysis.deconvolution import FARTHEST_ORDER, Deconvolved, deconvolve
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import next_fast_len, rfft
+from utter_calm.analysis.windows import BLACKMAN_HARRIS_7
 from utter_calm.errors import NoSignal
 from utter_calm.signals.sweep import ComplexArray, Sweep
 
@@ -120,9 +121,10 @@ class _NoiseFloor:
         # before the earliest order looked at, and long after the impulse, nothing stands but noise
         late = found.frames - int(sweep.lead_s(FARTHEST_ORDER) * rate)
         length = max(64, min(int(0.5 * rate), late // 4))
-        stretch = found.orders[late - length : late]
+        # of the whole recording: what is left without the linear part has lost the noise that the linear part took along
+        stretch = found.impulse[late - length : late]
         size = next_fast_len(len(stretch))
-        shape = np.hanning(len(stretch) + 2)[1:-1]
+        shape = BLACKMAN_HARRIS_7.samples(len(stretch))  # the tail of the low end must not leak up
         power = np.abs(rfft(stretch * shape, size)) ** 2 / np.sum(shape**2)
         self._frequency = np.arange(len(power)) * (rate / size)
         self._power = power

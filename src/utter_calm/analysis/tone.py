@@ -159,15 +159,14 @@ def tone_in_band(tone: ToneFit, band_hz: tuple[float, float]) -> ToneAnalysis:
 
     freedom = tone.frames / max(1, tone.frames - fit.parameters)
     noise = float(np.sqrt(noise_spectrum.band_power(*band) * freedom))
-    width = max(band[1] - band[0], noise_spectrum.bin_hz)
-    u_noise = 0.5 * noise * float(np.sqrt(noise_spectrum.noise_bandwidth_bins * noise_spectrum.bin_hz / width))
+    u_noise = noise * noise_spectrum.u_noise(*band)
     fundamental = amplitude / np.sqrt(2)
     rest = float(np.hypot(noise, distortion / np.sqrt(2)))
     u_distortion = _spread_of_root_sum(in_band) * fundamental
     u_rest = float(np.hypot(noise * u_noise, distortion / np.sqrt(2) * u_distortion)) / rest if rest else 0.0
     return ToneAnalysis(
         frequency_hz=frequency,
-        u_frequency_hz=float(np.sqrt(6) / (np.pi * duration) * spread[0] / amplitude),
+        u_frequency_hz=float(np.sqrt(3) / (np.pi * duration) * spread[0] / amplitude),
         level=fundamental,
         u_level=float(spread[0] / np.sqrt(2)),
         phase_rad=float(np.angle(fit.phasors[0])),

@@ -23,6 +23,10 @@ _BURSTY = 1.3
 _MOST_S, _BEFORE_S = 1.6, 0.7
 
 
+U_QUASI_PEAK = 0.015 / math.sqrt(3)
+"""Relative standard uncertainty of the detector: within 1.5 % of the standard's table, evenly distributed (GUM 4.3.7)."""
+
+
 def a_weighting(frequency_hz: FloatArray) -> FloatArray:
     """A-weighting (IEC 61672-1) as an amplitude ratio, 1 at 1 kHz."""
     f1, f2, f3, f4 = (p**2 for p in _A_POLES_HZ)

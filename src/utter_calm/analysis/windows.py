@@ -37,6 +37,12 @@ class CosineWindow:
         first, *rest = self.coefficients
         return (first**2 + sum(c**2 for c in rest) / 2) / first**2
 
+    @property
+    def correlation_bins(self) -> float:
+        """Over how many bins the power of noise hangs together: ``N sum w^4 / (sum w^2)^2`` (Welch 1967)."""
+        shape = self.samples(1024) ** 2
+        return float(len(shape) * np.sum(shape**2) / np.sum(shape) ** 2)
+
     def samples(self, frames: int) -> FloatArray:
         """Give the window's ``frames`` samples; read-only, kept for the next call of the same length."""
         return _samples(self.coefficients, frames)

@@ -117,20 +117,20 @@ class Edges(SingleStimulus[EdgesSettings]):
 
 def add_edges(out: ResultBuilder, found: EdgeAnalysis, capture: Capture, channel: int) -> None:
     """Add readings and traces of one channel."""
-    u_flat = 1e-3
+    u, flat, level = found.u, capture.u_flatness(channel), capture.u_level(channel)
     if found.odd_periods:
         text = f"On channel {channel} {found.odd_periods} periods are not like the others: a dropout, or a click."
         out.trust.append(Trust("dropout", text))
     if found.rise_s is not None:
-        out.add("rise_time", channel, found.rise_s, "s", math.hypot(found.u_rise_s, 0.005 / capture.rate_hz))
+        out.add("rise_time", channel, found.rise_s, "s", u.get("rise_s"))
     if found.fall_s is not None:
-        out.add("fall_time", channel, found.fall_s, "s", math.hypot(found.u_rise_s, 0.005 / capture.rate_hz))
-    out.add("overshoot", channel, found.overshoot, "1", u_flat)
+        out.add("fall_time", channel, found.fall_s, "s", u.get("fall_s"))
+    out.add("overshoot", channel, found.overshoot, "1", math.hypot(u.get("overshoot", 0.0), flat))
     if found.ringing_hz is not None:
-        out.add("ringing_frequency", channel, found.ringing_hz, "Hz", 0.01 * found.ringing_hz)
-    out.add("droop", channel, found.droop, "1", u_flat)
-    out.add("slew_rate", channel, found.slew, f"{capture.unit(channel)}/s", found.slew * 5e-3)
-    out.add("step_height", channel, found.high - found.low, capture.unit(channel))
+        out.add("ringing_frequency", channel, found.ringing_hz, "Hz", u.get("ringing_hz"))
+    out.add("droop", channel, found.droop, "1", math.hypot(u.get("droop", 0.0), flat))
+    out.add("slew_rate", channel, found.slew, f"{capture.unit(channel)}/s", math.hypot(u.get("slew", 0.0), found.slew * level))
+    out.add("step_height", channel, found.step, capture.unit(channel), math.hypot(u.get("step", 0.0), found.step * level))
     near = np.abs(found.time_s) <= _SHOWN_SAMPLES / capture.rate_hz
     out.traces.append(Trace("edge", channel, found.time_s[near], "s", found.period[near], capture.unit(channel)))
     step = max(1, len(found.period) // 4_000)

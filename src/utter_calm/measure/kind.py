@@ -10,7 +10,7 @@ from typing import Any, ClassVar, Generic, TypeVar, cast
 import numpy as np
 import numpy.typing as npt
 
-from utter_calm.errors import NoSignal
+from utter_calm.errors import NoSignal, UtterCalmError
 from utter_calm.measure.by_channel import by_channel
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, Role, find, undeclared
@@ -146,10 +146,13 @@ class StepKind(Kind[S]):
         """Compute all channels of a capture of this step; where one hears nothing, the others by themselves."""
         try:
             return self.conclude(settings, self.prepare(settings, capture, progress=progress), progress=progress)
-        except NoSignal:
+        except NoSignal as problem:
             if len(capture.numbers) < 2:
                 raise
-            return by_channel(capture, capture.numbers, lambda one: self.conclude(settings, self.prepare(settings, one)))
+            try:
+                return by_channel(capture, capture.numbers, lambda one: self.conclude(settings, self.prepare(settings, one)))
+            except UtterCalmError:
+                raise problem from None  # what was wrong with the whole says more
 
     @abstractmethod
     def expected_s(self, settings: S) -> float:

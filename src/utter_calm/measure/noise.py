@@ -217,11 +217,12 @@ def _add_dynamic_range(out: ResultBuilder, tone: ToneAnalysis, channel: int, ful
 
 def _add_readings(out: ResultBuilder, found: NoiseAnalysis, capture: Capture, channel: int, settings: NoiseSettings) -> None:
     unit = capture.unit(channel)
-    u_rel = math.hypot(found.u_relative, capture.u_level(channel))
+    u_cal = capture.u_level(channel)
+    u_rel = math.hypot(found.u_relative, u_cal)
     out.add("noise", channel, found.broadband, unit, found.broadband * u_rel)
-    out.add("noise_a", channel, found.a_weighted, unit, found.a_weighted * 1.4 * u_rel)
-    out.add("noise_468", channel, found.quasi_peak, unit, found.quasi_peak * math.hypot(0.03, u_rel))
-    out.add("noise_468_2k", channel, found.rms_468_2k, unit, found.rms_468_2k * 1.6 * u_rel)
+    out.add("noise_a", channel, found.a_weighted, unit, found.a_weighted * math.hypot(found.u_a_weighted, u_cal))
+    out.add("noise_468", channel, found.quasi_peak, unit, found.quasi_peak * math.hypot(found.u_quasi_peak, u_cal))
+    out.add("noise_468_2k", channel, found.rms_468_2k, unit, found.rms_468_2k * math.hypot(found.u_468, u_cal))
     out.add("noise_density", channel, found.density, f"{unit}/√Hz", found.density * u_rel)
     if settings.reference_v > 0 and unit == "V":
         out.add("snr", channel, settings.reference_v / found.broadband, "1", settings.reference_v / found.broadband * u_rel)

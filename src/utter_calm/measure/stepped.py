@@ -16,7 +16,7 @@ _SETTLE_CYCLES, _LEAST_SETTLE_S, _MOST_SETTLE_S = 2, 0.012, 1.2
 _STEADY, _STEADY_HARMONICS = 4e-4, 0.01
 _ORDERS = 5
 _GROWTH = 1.4
-_DRIFT = 0.3
+_DRIFT, _NOTHING = 0.3, 1e-6
 
 ToneSteps = Generator[Passage, Capture, Capture]
 
@@ -117,6 +117,7 @@ def _listen(samples: FloatArray, cycles_per_frame: float) -> _Heard:
         amplitudes.append(np.abs(phasor))
         rest = rest - (phasor[None, :] * turn.conj()[:, None]).real
     noise = rest.std(axis=0)
+    mean = mean + rest.mean(axis=0)  # the tone does not fill whole frames: without it the mean is what it is
     harmonics = np.sqrt(np.sum(np.square(amplitudes[1:]), axis=0)) if len(amplitudes) > 1 else np.zeros(len(mean))
     return _Heard(amplitudes[0], harmonics, noise * math.sqrt(2 / frames), mean, noise)
 
@@ -133,7 +134,7 @@ def _has_settled(history: list[_Heard]) -> bool:
     steady = np.abs(now.amplitude - before.amplitude) <= np.maximum(_STEADY * now.amplitude, 4 * now.spread)
     steady &= np.abs(now.harmonics - before.harmonics) <= np.maximum(_STEADY_HARMONICS * now.harmonics, 6 * now.spread)
     drift = np.abs(now.mean - before.mean)
-    quiet = drift <= _DRIFT * now.rest
+    quiet = drift <= np.maximum(_DRIFT * now.rest, _NOTHING * now.amplitude)
     if len(history) > 2:  # what does not shrink is not settling but hum
         quiet |= drift > 0.95 * np.abs(before.mean - history[-3].mean)
     return bool(np.all(steady & quiet))

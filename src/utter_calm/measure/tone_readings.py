@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 
 from utter_calm.analysis.tone import ToneAnalysis
-from utter_calm.analysis.weighting import a_weighting, quasi_peak_468
+from utter_calm.analysis.weighting import U_QUASI_PEAK, a_weighting, itu_468, quasi_peak_468
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared
 from utter_calm.measure.result import Reading, ResultBuilder
@@ -75,11 +75,17 @@ def add_tone_readings(out: ResultBuilder, tone: ToneAnalysis, capture: Capture, 
     if tone.noise > 0:
         out.add("snr", channel, tone.level / tone.noise, "1", tone.level / tone.noise * (tone.u_noise / tone.noise))
     weighted = math.sqrt(tone.noise_spectrum.weighted_power(*tone.band_hz, a_weighting))
-    u_weighted = 1.5 * tone.u_noise / tone.noise if tone.noise > 0 else 0.0
+    u_weighted = tone.noise_spectrum.u_noise(*tone.band_hz, a_weighting)
     out.add("noise_a", channel, weighted, unit, weighted * math.hypot(u_weighted, u_rel))
     if quasi_peak:
         peak = quasi_peak_468(tone.rest, capture.rate_hz, tone.band_hz)
-        out.add("noise_468", channel, peak, unit, peak * math.hypot(0.03, u_rel))
+        out.add(
+            "noise_468",
+            channel,
+            peak,
+            unit,
+            peak * math.hypot(U_QUASI_PEAK, tone.noise_spectrum.u_noise(*tone.band_hz, itu_468, windowed=False), u_rel),
+        )
     # a constant has no r.m.s. of a sine: in volts it is instantaneous, without volts it is a part of full scale
     dc_scale = 1.0 if unit == "V" else 1 / math.sqrt(2)
     out.add("dc", channel, tone.dc * dc_scale, unit, tone.u_dc * dc_scale)

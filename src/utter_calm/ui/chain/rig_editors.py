@@ -15,6 +15,7 @@ from utter_calm.ui.state.session import JobSession
 
 def output_editor(session: JobSession, parent: QWidget) -> PopupForm:
     """Say how loud the outputs are, and how loud they may become."""
+    """Say how loud the outputs are, and how loud they may become."""
     rig = session.plan.rig
 
     def apply(form: PopupForm) -> None:
@@ -35,6 +36,7 @@ def output_editor(session: JobSession, parent: QWidget) -> PopupForm:
 
 def input_editor(session: JobSession, parent: QWidget) -> PopupForm:
     """Say what full scale of the inputs is, and how well that is known."""
+    """Say what full scale of the inputs is, and how well that is known."""
     rig = session.plan.rig
 
     def apply(form: PopupForm) -> None:
@@ -49,6 +51,7 @@ def input_editor(session: JobSession, parent: QWidget) -> PopupForm:
 
 
 def pickup_editor(session: JobSession, parent: QWidget) -> PopupForm:
+    """Say what stands between the unit and the inputs."""
     """Say what stands between the unit and the inputs."""
     rig = session.plan.rig
 

@@ -16,6 +16,7 @@ from utter_calm.ui.state.session import JobSession
 
 def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
     """Name what is under test."""
+    """Name what is under test."""
     unit = session.unit
 
     def apply(form: PopupForm) -> None:
