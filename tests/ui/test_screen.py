@@ -5,6 +5,7 @@ import shutil
 import subprocess
 import sys
 import textwrap
+from pathlib import Path
 
 import pytest
 
@@ -34,6 +35,10 @@ def test_the_demo_opens_measures_and_closes_on_a_real_screen(tmp_path):
                 from utter_calm.cli import window
                 from utter_calm.ui.shell import main_window
 
+                import utter_calm.demo
+                from tests.conftest import small_demo
+                utter_calm.demo.demo_document = small_demo  # the whole delivery takes minutes; its parts are tested one by one
+
                 made = []
                 first = main_window.MainWindow.__init__
                 def remember(self, *a):
@@ -58,7 +63,8 @@ def test_the_demo_opens_measures_and_closes_on_a_real_screen(tmp_path):
             )
         )
         picture = tmp_path / "screen.png"
-        environment = {**os.environ, "DISPLAY": display, "QT_QPA_PLATFORM": "xcb"}
+        root = str(Path(__file__).parent.parent.parent)
+        environment = {**os.environ, "DISPLAY": display, "QT_QPA_PLATFORM": "xcb", "PYTHONPATH": root}
         done = subprocess.run([sys.executable, str(script), str(picture)], env=environment, check=False, timeout=150)
         assert done.returncode == 0
         from PySide6.QtGui import QImage
