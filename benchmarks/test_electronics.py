@@ -66,7 +66,9 @@ def test_set_subject(benchmark):
 def test_overlay_subject(benchmark, qtbot):
     """200 traces of 2000 points, panned and zoomed at every frame."""
     from utter_calm.present.picture.axis import Axis
-    from utter_calm.present.picture.compose import CurveView, PlotView
+    from utter_calm.present.picture.mapper import Window
+    from utter_calm.present.picture.view import CurveView, PlotView
+    from utter_calm.quantities import quantity
     from utter_calm.ui.picture.canvas import PlotCanvas
 
     benchmark.group = "overlay, 200 traces of 2000 points"
@@ -86,8 +88,8 @@ def test_overlay_subject(benchmark, qtbot):
     qtbot.addWidget(canvas)
     canvas.resize(900, 560)
     canvas.show()
-    canvas.show_view(PlotView("Many", "", "", Axis("frequency in Hz", 20, 20e3, log=True), Axis("dB", -100, 0), curves))
-    box = canvas.getPlotItem().vb
+    hz = Axis("frequency", quantity("frequency").view("log"), 20, 20e3, log=True)
+    canvas.show_view(PlotView("Many", "", "", hz, Axis("gain", quantity("gain").first, -100, 0), curves))
     qtbot.waitExposed(canvas)
     qtbot.wait(400)
 
@@ -95,8 +97,8 @@ def test_overlay_subject(benchmark, qtbot):
         frames, start, busy = 0, time.monotonic(), time.process_time()
         while time.monotonic() - start < 2:
             shift = 0.3 * math.sin(frames / 7)
-            box.setRange(xRange=(1.3 + shift, 4.3 + shift), yRange=(-100 + 10 * shift, 8 * shift), padding=0)
-            canvas.viewport().repaint()
+            canvas.set_window(Window(20 * 10**shift, 20e3 * 10**shift, -100 + 10 * shift, 8 * shift))
+            canvas.repaint()
             frames += 1
         seconds = time.monotonic() - start
         benchmark.extra_info["frames_per_second"] = frames / seconds
@@ -105,46 +107,108 @@ def test_overlay_subject(benchmark, qtbot):
     benchmark.pedantic(two_seconds, rounds=1)
 
 
-@pytest.fixture
-def large_job(tmp_path):
-    """A job of 5,000 takes with the readings of a first look each."""
+UNITS, TAKES = 2_000, 10
+
+
+@pytest.fixture(scope="module")
+def batch(tmp_path_factory):
+    """A batch: 2,000 units of one plan, 10 takes of each with the readings of a first look."""
     import sqlite3
+    from dataclasses import replace
 
     from utter_calm.demo import demo_document
-    from utter_calm.job.document import Setup
+    from utter_calm.job.document import Cell, Step
 
-    path = tmp_path / "large.calm"
-    job = Job.create(path, demo_document())
-    kind = KINDS["first_look"]
-    settings = kind.settings_type(duration_s=0.3)
-    capture, result = take_step(kind, settings, SimulatedDevice(RIG), RIG, load_ohm=8.0)
-    job.append("first-look", Setup((("load", "8 ohm"),)), settings, capture, result)
+    document = demo_document()
+    plan, one = document.plans[0], document.units[0]
+    settings = KINDS["first_look"].settings_type(duration_s=0.3)
+    steps = tuple(Step(f"look-{k}", "first_look").with_settings(settings) for k in range(TAKES))
+    plan = replace(plan, steps=steps, claims=(), factors=(replace(plan.factors[0], values=plan.factors[0].values[:1]),))
+    units = tuple(replace(one, id=f"u{k}", sample=f"no. {k:04d}") for k in range(UNITS))
+    path = tmp_path_factory.mktemp("batch") / "batch.calm"
+    job = Job.create(path, replace(document, units=units, plans=(plan,)))
+    capture, result = take_step(KINDS["first_look"], settings, SimulatedDevice(RIG), RIG, load_ohm=8.0)
+    job.append(Cell("u0", "look-0", plan.setups()[0]), settings, replace(result, traces=()), capture=capture)
     job.close()
-    columns = "step,kind,role,setup,settings,taken_at,unit_title,rig,readings,trust,derived_from,superseded_by,capture,note"
+    columns = "role, setup, kind, settings, taken_at, unit_title, rig, origin, sources, trust, capture, note"
+    count = f"WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n WHERE i < {UNITS * TAKES - 2})"
+    values = "position, name, channel, value, unit, uncertainty, phase, coordinates, note"
     connection = sqlite3.connect(path)
     with connection:
         connection.execute(
-            f"INSERT INTO take ({columns}) WITH RECURSIVE n(i) AS (SELECT 2 UNION ALL SELECT i + 1 FROM n WHERE i < 5000) "
-            f"SELECT {columns} FROM n, take WHERE take.id = 1"
+            f"INSERT INTO take (id, unit, step, {columns}) {count} SELECT i + 1, 'u' || (i / {TAKES}), 'look-' || (i % {TAKES}), "
+            f"{columns} FROM n, take WHERE take.id = 1"
         )
+        connection.execute(f"INSERT INTO reading (take, {values}) {count} SELECT i + 1, {values} FROM n, reading WHERE take = 1")
     connection.close()
     return path
 
 
-def test_job_subject(benchmark, large_job, qtbot):
+def test_job_subject(benchmark, batch, qtbot):
     """From the name of the file to the painted window."""
     from utter_calm.ui.shell.app import make_window
 
-    benchmark.group = "job of 5,000 takes, opened in the window"
-    window = make_window(large_job.parent)
+    benchmark.group = "job of 2,000 units with 10 takes each, opened in the window"
+    window = make_window(batch.parent)
     qtbot.addWidget(window)
     window.show()
     qtbot.waitExposed(window)
 
     def open_and_paint():
-        window.open_path(large_job)
-        assert len(window.workspace.session.job.takes) == 5_000
+        window.open_path(batch)
+        assert len(window.workspace.session.job.takes) == UNITS * TAKES - 1
         window.grab()
 
     benchmark(open_and_paint)
+    benchmark.extra_info["seconds"] = benchmark.stats.stats.min
+    window.close()
+
+
+def test_edit_subject(benchmark, batch):
+    """One unit of the batch is renamed: in memory and in the file."""
+    from dataclasses import replace
+
+    benchmark.group = "edit of that job"
+    job = Job.open(batch)
+    number = iter(range(10**6))
+
+    def rename():
+        job.edit(job.document.with_unit(replace(job.document.units[7], notes=f"{next(number)}")))
+
+    benchmark(rename)
+    benchmark.extra_info["seconds"] = benchmark.stats.stats.min
+    job.close()
+
+
+def test_missing_subject(benchmark, batch):
+    """What is missing of the whole batch after a take has finished."""
+    benchmark.group = "missing cells of that job, kept up to date"
+    job = Job.open(batch)
+    first = job.takes[0]
+    settings, result = job.settings_of(first), job.full(first).result
+    job.missing()
+
+    def finish():
+        job.append(first.cell, settings, result)
+        assert len(job.missing()) < 5 * TAKES
+
+    benchmark(finish)
+    benchmark.extra_info["seconds"] = benchmark.stats.stats.min
+    job.close()
+
+
+def test_drag_subject(benchmark):
+    """A dragged band edge: concluding again on a 5 s recording with two channels at 48 kHz."""
+    from dataclasses import replace
+
+    from utter_calm.measure.capture import Capture
+
+    benchmark.group = "dragged edge of a first look, 5 s with two channels at 48 kHz"
+    kind = KINDS["first_look"]
+    settings = kind.settings_type(duration_s=5.0, rate_hz=48_000)
+    t = np.arange(240_000) / 48_000
+    x = 0.5 * np.sin(2 * np.pi * 997.13 * t) + np.random.default_rng(1).normal(0, 1e-5, len(t))
+    prepared = kind.prepare(settings, Capture(np.stack([x, x], axis=1), 48_000, drive_known=True))
+    edge = iter(np.linspace(5_000, 20_000, 10**6))
+    benchmark(lambda: kind.conclude(replace(settings, band_high_hz=float(next(edge))), prepared))
     benchmark.extra_info["seconds"] = benchmark.stats.stats.min

@@ -72,14 +72,16 @@ class LineSpectrum:
         line of the mains, has no spread of its own. ``windowed`` is False for what is read from the record as it is.
         """
         together = self.correlation_bins / (1.0 if windowed else BLACKMAN_HARRIS_7.correlation_bins)
-        share = self._share(low_hz, high_hz)
-        if weighting is not None:
-            share = share * weighting(self.frequency_hz) ** 2
+        # block by block: what is told of an uncertainty need not be finer
         power = self.line_rms**2
-        total = float(np.dot(power, share))
         blocks = np.pad(power, (0, -len(power) % _BLOCK), mode="edge").reshape(-1, _BLOCK)
-        mean = np.repeat(np.median(blocks, axis=1) / math.log(2), _BLOCK)[: len(power)] * share
-        return 0.5 * math.sqrt(together * float(np.dot(mean, mean))) / total if total > 0 else 0.0
+        edges = np.clip((np.arange(len(blocks) + 1) * _BLOCK - 0.5) * self.bin_hz, low_hz, max(low_hz, high_hz))
+        share = np.diff(edges) / (self.bin_hz * _BLOCK)
+        gain = share if weighting is None else share * weighting((edges[:-1] + edges[1:]) / 2) ** 2
+        total = float(np.dot(blocks.sum(axis=1), gain))
+        counted = gain**2 / np.maximum(share, 1e-12) * _BLOCK  # a block of which a part lies in the band has fewer lines
+        mean = np.median(blocks, axis=1) / math.log(2)
+        return 0.5 * math.sqrt(together * float(np.dot(mean**2, counted))) / total if total > 0 else 0.0
 
     def local_density_squared(self, frequency_hz: float, *, bins: int = 60) -> float:
         """Robust noise density about a frequency (median of the bins around it), unit^2/Hz."""

@@ -79,9 +79,9 @@ class PowerSeries(Deduction[PowerSeriesSettings]):
         PlotSpec("approach", "Distortion on the way there", ("approach",), "power", "log", short="approach", unwanted=True),
     )  # fmt: skip
 
-    def signal(self, settings: PowerSeriesSettings) -> str:
+    def signal(self, settings: PowerSeriesSettings) -> str:  # noqa: ARG002
         """Say what it is deduced from."""
-        return f"from distortion against level, over {', '.join(settings.factors())}"
+        return "from distortion against level"
 
     def needs(self, settings: PowerSeriesSettings) -> tuple[Need, ...]:  # noqa: ARG002
         """Every take of distortion against level."""

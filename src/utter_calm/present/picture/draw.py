@@ -69,6 +69,7 @@ def _grid(mapper: Mapper, palette: Palette, style: Style) -> list[Item]:
     for value, text in heights:
         at = float(mapper.y(value))
         out.append(_across(frame, at, palette.grid))
+        at = min(at, frame.bottom - 12 * unit) if view.y.percent else at  # two lines: the lower one must not meet the x axis
         colour = palette.text if view.y.percent else palette.soft_text
         out.append(Text(frame.left - 8, at + (0 if view.y.percent else 4), text, colour, style.letters, "end"))
         if view.y.percent:
