@@ -52,7 +52,9 @@ class Deconvolved:
         (frames,) impulse response, by the closed-form inverse, of the recording without its linear part: the orders stand
         at ``-L ln n``, wrapping, and what noise the window behind ``gain`` left out.
     impulse
-        (frames,) the same of the whole recording: the response, the orders, and all the noise.
+        (frames,) impulse response of the whole recording, flattened at its low end: the response, and all the noise.
+    slope
+        (frames // 2 + 1,) magnitude by which it was flattened.
     """
 
     rate_hz: float
@@ -65,6 +67,7 @@ class Deconvolved:
     orders_to_hz: float
     orders: FloatArray
     impulse: FloatArray
+    slope: FloatArray
 
     @property
     def bin_hz(self) -> float:
@@ -108,7 +111,8 @@ def deconvolve(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz
     flattened = raw / model
     _hold(flattened, low, high)
     window = _linear_window(frames, rate_hz, sweep)
-    gain = rfft(irfft(flattened, frames) * window) * model
+    impulse = np.asarray(irfft(flattened, frames))
+    gain = rfft(impulse * window) * model
     _trust_the_low_end(gain, raw, frequency, sweep, low)
 
     rest = heard * turn - gain * played
@@ -131,7 +135,8 @@ def deconvolve(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz
         window_energy=float(np.sum(window**2)),
         orders_to_hz=top_hz,
         orders=np.asarray(irfft(rest * inverse, frames)),
-        impulse=np.asarray(irfft(heard * turn * inverse, frames)),
+        impulse=impulse,
+        slope=np.abs(model),
     )
 
 

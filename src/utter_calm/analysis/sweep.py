@@ -121,13 +121,19 @@ class _NoiseFloor:
         # before the earliest order looked at, and long after the impulse, nothing stands but noise
         late = found.frames - int(sweep.lead_s(FARTHEST_ORDER) * rate)
         length = max(64, min(int(0.5 * rate), late // 4))
-        # of the whole recording: what is left without the linear part has lost the noise that the linear part took along
-        stretch = found.impulse[late - length : late]
-        size = next_fast_len(len(stretch))
-        shape = BLACKMAN_HARRIS_7.samples(len(stretch))  # the tail of the low end must not leak up
-        power = np.abs(rfft(stretch * shape, size)) ** 2 / np.sum(shape**2)
-        self._frequency = np.arange(len(power)) * (rate / size)
-        self._power = power
+        size = next_fast_len(length)
+        shape = BLACKMAN_HARRIS_7.samples(length)
+
+        def power_of(whole: FloatArray) -> FloatArray:
+            stretch = whole[late - length : late]
+            return np.asarray(np.abs(rfft(stretch * shape, size)) ** 2 / np.sum(shape**2))
+
+        self._frequency = np.arange(size // 2 + 1) * (rate / size)
+        # in the band of the whole recording: what is left without the linear part has lost the noise that it took along
+        known = np.arange(len(found.slope)) * found.bin_hz
+        slope = np.interp(self._frequency, known, found.slope)
+        inside = (self._frequency >= found.low_hz) & (self._frequency <= found.high_hz)
+        self._power = np.where(inside, power_of(found.impulse) * slope**2, power_of(found.orders))
 
     def magnitude(self, frequency_hz: FloatArray, window_energy: float) -> FloatArray:
         """R.m.s. magnitude that noise gives to a response windowed with this energy (sum of squares, samples)."""
