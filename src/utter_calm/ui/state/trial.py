@@ -7,7 +7,6 @@ from typing import Any, cast
 
 from PySide6.QtCore import QObject, Signal
 
-from utter_calm.errors import UtterCalmError
 from utter_calm.job.facts import Shown, facts_of
 from utter_calm.job.job import Job
 from utter_calm.job.take import TakeSummary
@@ -105,8 +104,3 @@ class Trial(QObject):
         self.result = result
         values = {f.name: getattr(self.settings, f.name) for f in setting_fields(type(self.settings))}
         self.shown.emit(Shown(result, replace(facts_of(self.take), settings=values), self.take.origin))
-
-
-def tells(problem: object) -> str:
-    """What an error says to a person."""
-    return str(problem) if isinstance(problem, UtterCalmError) else f"Something unforeseen went wrong: {problem!r}"
