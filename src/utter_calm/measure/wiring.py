@@ -145,8 +145,9 @@ def _gain_finding(channel: int, off_db: float, *, heavy: bool) -> Finding:
     way = "below" if heavy else "above"
     text = f"Channel {channel + 1}'s gain is {fixed(abs(off_db), 1)} dB {way} its data sheet."
     remedy = (
-        "Is the load far too low, or shorted? Is a volume control turned down? Is the pickup's divider as entered?"
+        "Is the load far too low, or shorted? Is a volume control turned down? "
+        "Are the unit's gain and the pickup's divider as entered?"
         if heavy
-        else "Is the pickup's divider as entered? Is a gain switch up?"
+        else "Are the unit's gain and the pickup's divider as entered? Is a gain switch up?"
     )
     return Finding("gain", text, remedy)
