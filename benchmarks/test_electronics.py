@@ -197,18 +197,26 @@ def test_missing_subject(benchmark, batch):
     job.close()
 
 
-def test_drag_subject(benchmark):
-    """A dragged band edge: concluding again on a 5 s recording with two channels at 48 kHz."""
+@pytest.mark.parametrize("key", ["first_look", "noise", "multitone", "response"])
+def test_drag_subject(benchmark, key):
+    """A dragged edge: concluding again on a 5 s recording with two channels at 48 kHz."""
     from dataclasses import replace
 
     from utter_calm.measure.capture import Capture
 
-    benchmark.group = "dragged edge of a first look, 5 s with two channels at 48 kHz"
-    kind = KINDS["first_look"]
-    settings = kind.settings_type(duration_s=5.0, rate_hz=48_000)
-    t = np.arange(240_000) / 48_000
-    x = 0.5 * np.sin(2 * np.pi * 997.13 * t) + np.random.default_rng(1).normal(0, 1e-5, len(t))
-    prepared = kind.prepare(settings, Capture(np.stack([x, x], axis=1), 48_000, drive_known=True))
-    edge = iter(np.linspace(5_000, 20_000, 10**6))
-    benchmark(lambda: kind.conclude(replace(settings, band_high_hz=float(next(edge))), prepared))
+    benchmark.group = f"dragged edge of a {KINDS[key].title.lower()}, 5 s with two channels at 48 kHz"
+    kind = KINDS[key]
+    settings = {
+        "first_look": lambda of: of(duration_s=5.0, rate_hz=48_000),
+        "noise": lambda of: of(duration_s=5.0, rate_hz=48_000),
+        "multitone": lambda of: of(periods=7, rate_hz=48_000),
+        "response": lambda of: of(duration_s=4.0, rate_hz=48_000, stop_hz=22_000.0),
+    }[key](kind.settings_type)
+    volts = kind.stimulus(settings).volts
+    x = volts + np.random.default_rng(1).normal(0, 1e-5, len(volts))
+    capture = Capture(np.stack([x, x], axis=1), 48_000, channels=stereo_rig().inputs, drive_known=True)
+    prepared = kind.prepare(settings, capture)
+    edge = next(name for spec in kind.plots for name in reversed(spec.edges))
+    places = iter(np.linspace(5_000, 20_000, 10**6))
+    benchmark(lambda: kind.conclude(replace(settings, **{edge: float(next(places))}), prepared))
     benchmark.extra_info["seconds"] = benchmark.stats.stats.min

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from tests.conftest import volts_capture
-from utter_calm.analysis.weighting import U_QUASI_PEAK
+from utter_calm.analysis.quasi_peak import U_QUASI_PEAK
 from utter_calm.measure.kinds import KINDS
 from utter_calm.measure.result import ResultBuilder
 from utter_calm.measure.tone_readings import add_tone_readings

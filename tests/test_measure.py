@@ -12,7 +12,7 @@ from utter_calm.measure.capture import Capture, Part
 from utter_calm.measure.first_look import FirstLook, FirstLookSettings
 from utter_calm.measure.kind import StepKind, setting_changes, setting_fields
 from utter_calm.measure.kinds import KINDS, declared, is_floored, kind_of
-from utter_calm.measure.noise import TONE, NoiseSettings, add_noise
+from utter_calm.measure.noise_readings import add_noise, hear_noise, prepare_noise
 from utter_calm.measure.response import Response, ResponseSettings
 from utter_calm.measure.result import Reading, Result, ResultBuilder, Trace
 from utter_calm.measure.take_step import take_step
@@ -174,8 +174,8 @@ def test_dynamic_range_of_a_dithered_word(bits, flat, a, noise):
     t = np.arange(48_000 * 6) / 48_000
     x = dithered(1e-3 * np.sin(2 * np.pi * 997 * t), noise, bits)
     out = ResultBuilder()
-    settings = NoiseSettings(method=TONE)
-    add_noise(out, x * np.sqrt(2) / np.sqrt(2), Capture(x[:, None], 48_000), 1, settings)
+    ready = prepare_noise(x, Capture(x[:, None], 48_000), 1, full_scale=1.0, under_tone=True)
+    add_noise(out, ready, hear_noise(ready, (20.0, 20_000.0)), reference_v=0.0)
     found = {r.name: 20 * np.log10(r.value) - 3.0103 for r in out.build().readings if r.name.startswith("dynamic")}
     assert found["dynamic_range_flat"] + 3.0103 == pytest.approx(flat + 3.0103, abs=0.15)
     assert found["dynamic_range_a"] == pytest.approx(a, abs=0.15)

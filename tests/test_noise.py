@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 
 from utter_calm.analysis.noise import analyze_noise, averaged_density
-from utter_calm.analysis.weighting import a_weighting, itu_468, itu_468_2k, quasi_peak_468
+from utter_calm.analysis.quasi_peak import quasi_peak_468
+from utter_calm.analysis.weighting import a_weighting, itu_468, itu_468_2k
 from utter_calm.quantities import amplitude_to_db
 
 RATE = 96_000

@@ -59,6 +59,37 @@ def test_a_dragged_edge_changes_what_is_read_and_stores_nothing_until_kept(qtbot
     assert kept.derived_from == take.id
 
 
+def test_what_is_kept_belongs_to_the_last_edge_even_while_its_answer_is_on_its_way(qtbot, noise_window):
+    space = noise_window.workspace
+    session, canvas = space.session, space.plot.canvas
+    with qtbot.waitSignal(session.trial.shown, timeout=LONG):
+        canvas.edge_dragged.emit("band_high_hz", 2_000.0)
+    shown = session.trial.result.readings[0].value
+    canvas.edge_dragged.emit("band_high_hz", 5_000.0)
+    session.keep_trial()  # the picture still shows what 2 kHz gave
+    qtbot.waitUntil(lambda: len(session.job.takes) == 2, timeout=LONG)
+    kept = session.job.takes[-1]
+    assert kept.settings["band_high_hz"] == 5_000.0
+    assert kept.reading("noise").value > 1.2 * shown
+    assert not session.trial.running
+
+
+def test_a_question_that_fails_leaves_what_was_tried_before(qtbot, noise_window, monkeypatch):
+    session = noise_window.workspace.session
+    take, noise = session.shown_takes()[-1], KINDS["noise"]
+    with qtbot.waitSignal(session.trial.shown, timeout=LONG):
+        session.trial.try_settings(take, band_high_hz=2_000.0)
+
+    def fails(*_args, **_kwargs):
+        raise InputError("It cannot be.")
+
+    monkeypatch.setattr(type(noise), "conclude", fails)
+    with qtbot.waitSignal(session.trial.failed, timeout=LONG):
+        session.trial.try_settings(take, band_high_hz=3_000.0)
+        session.keep_trial()
+    assert [t.settings["band_high_hz"] for t in session.job.takes] == [20_000.0, 2_000.0]
+
+
 def test_choosing_another_cell_lets_a_trial_go(qtbot, noise_window):
     space = noise_window.workspace
     with qtbot.waitSignal(space.session.trial.shown, timeout=LONG):

@@ -78,6 +78,31 @@ def find_tones(record: FloatArray, rate_hz: float) -> FloatArray:
     return np.asarray(fit.omega * rate_hz / (2 * np.pi))
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class TonesFit:
+    """Tones fitted and taken out of their record: all that does not depend on the measuring band.
+
+    Parameters
+    ----------
+    fit
+        The joint fit of the tones.
+    rms, total
+        (k,) r.m.s. of each, and of all together.
+    spectrum, rest
+        Lines of the record, and of what the fit leaves.
+    clock_skew
+        As in :class:`MultitoneAnalysis`.
+    """
+
+    fit: LineFit
+    rms: FloatArray
+    total: float
+    spectrum: LineSpectrum
+    rest: LineSpectrum
+    clock_skew: float | None
+    rate_hz: float
+
+
 def analyze_multitone(
     record: FloatArray,
     rate_hz: float,
@@ -87,14 +112,17 @@ def analyze_multitone(
     base_hz: float | None = None,
     own_clock: bool = False,
 ) -> MultitoneAnalysis:
-    """Measure what lies between tones.
+    """Measure what lies between tones; parameters and errors as in :func:`fit_tones` and :func:`tones_in_band`."""
+    return tones_in_band(fit_tones(record, rate_hz, tones_hz, own_clock=own_clock), band_hz, base_hz=base_hz)
+
+
+def fit_tones(record: FloatArray, rate_hz: float, tones_hz: FloatArray, *, own_clock: bool = False) -> TonesFit:
+    """Fit tones.
 
     Parameters
     ----------
     tones_hz
         (k,) where the tones are.
-    base_hz
-        Of which the tones are odd multiples, to part even from odd products.
     own_clock
         Whether the recorder's clock may differ from the player's: then its skew is found and reported.
 
@@ -109,27 +137,35 @@ def analyze_multitone(
         raise NoSignal(f"The tones cannot be measured: {problem}.", hint="Record longer.") from problem
     rms = np.abs(fit.phasors) / math.sqrt(2)
     total = float(np.sqrt(np.sum(rms**2)))
-    rest = line_spectrum(fit.residual, rate_hz)
     if not total > 2 * float(np.std(fit.residual)):
         raise NoSignal("The tones that were expected are not in the record.", hint="Is it the right recording?")
+    spectrum, rest = line_spectrum(record, rate_hz), line_spectrum(fit.residual, rate_hz)
+    return TonesFit(fit, rms, total, spectrum, rest, fit.skew if own_clock else None, rate_hz)
+
+
+def tones_in_band(tones: TonesFit, band_hz: tuple[float, float], *, base_hz: float | None = None) -> MultitoneAnalysis:
+    """Give what fitted tones tell in a brick-wall band (Hz).
+
+    ``base_hz`` is that of which the tones are odd multiples, to part even from odd products.
+    """
+    fit, rest, total, rate_hz = tones.fit, tones.rest, tones.total, tones.rate_hz
     band = band_hz[0], min(band_hz[1], rate_hz / 2)
     power = rest.band_power(*band)
     inside = slice(max(rest.half_width_bins, int(band[0] / rest.bin_hz)), int(band[1] / rest.bin_hz) + 1)
-    frequency = fit.omega * rate_hz / (2 * np.pi)
     even, odd = _by_parity(rest, fit, base_hz, rate_hz, band) if base_hz else (None, None)
     third, share = _third_octaves(rest, band)
     return MultitoneAnalysis(
-        frequency_hz=frequency,
-        rms=rms,
+        frequency_hz=fit.omega * rate_hz / (2 * np.pi),
+        rms=tones.rms,
         residual=math.sqrt(power) / total,
         u_residual=math.sqrt(power) / total * rest.u_noise(*band),
-        sfdr=float(rms.max() / max(float(rest.line_rms[inside].max(initial=0.0)), 1e-300)),
+        sfdr=float(tones.rms.max() / max(float(rest.line_rms[inside].max(initial=0.0)), 1e-300)),
         even=None if even is None else even / total,
         odd=None if odd is None else odd / total,
         third_hz=third,
         third_residual=share / total,
-        clock_skew=fit.skew if own_clock else None,
-        spectrum=line_spectrum(record, rate_hz),
+        clock_skew=tones.clock_skew,
+        spectrum=tones.spectrum,
         rest=rest,
         band_hz=band,
     )

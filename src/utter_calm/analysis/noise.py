@@ -9,8 +9,9 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from utter_calm.analysis.idle_tones import IdleTone, find_idle_tones
+from utter_calm.analysis.quasi_peak import QuasiPeakRecord, quasi_peak_record
 from utter_calm.analysis.spectrum import FloatArray, LineSpectrum, line_spectrum
-from utter_calm.analysis.weighting import U_QUASI_PEAK, a_weighting, itu_468, itu_468_2k, quasi_peak_468
+from utter_calm.analysis.weighting import a_weighting, itu_468_2k
 
 _SEGMENTS = 24
 _DENSITY_POINTS = 240
@@ -56,43 +57,92 @@ class NoiseAnalysis:
     band_hz: tuple[float, float]
 
 
-def analyze_noise(record: FloatArray, rate_hz: float, *, band_hz: tuple[float, float] = (20.0, 20_000.0)) -> NoiseAnalysis:
-    """Measure a quiet record (n,): everything in it counts but DC.
+@dataclass(frozen=True, slots=True, eq=False)
+class QuietRecord:
+    """A quiet record made ready: all that does not depend on the measuring band.
 
-    The band is a brick wall; a tone that stands on its edge counts whole.
+    Parameters
+    ----------
+    spectrum, bare
+        Lines of the record, with its tones and without them.
+    bare_a, bare_468
+        The latter through the A-weighting and through the 468 weighting with 0 dB at 2 kHz.
+    density_hz, density_curve, u_density
+        As in :class:`NoiseAnalysis`.
+    quasi_peak
+        What the detector will read.
     """
-    band = band_hz[0], min(band_hz[1], rate_hz / 2)
+
+    spectrum: LineSpectrum
+    bare: LineSpectrum
+    bare_a: LineSpectrum
+    bare_468: LineSpectrum
+    tones: tuple[IdleTone, ...]
+    density_hz: FloatArray
+    density_curve: FloatArray
+    u_density: FloatArray
+    quasi_peak: QuasiPeakRecord
+    dc: float
+    rate_hz: float
+
+
+def analyze_noise(record: FloatArray, rate_hz: float, *, band_hz: tuple[float, float] = (20.0, 20_000.0)) -> NoiseAnalysis:
+    """Measure a quiet record (n,): everything in it counts but DC; the band is as in :func:`noise_in_band`."""
+    return noise_in_band(quiet_record(record, rate_hz), band_hz)
+
+
+def quiet_record(record: FloatArray, rate_hz: float) -> QuietRecord:
+    """Transform a quiet record (n,) and find its tones."""
     spectrum = line_spectrum(record, rate_hz)
+    tones = find_idle_tones(spectrum, len(record) / rate_hz)
+    bare = _without_tones(spectrum, tones)
+    frequency, curve, spread = averaged_density(record, rate_hz)
+    return QuietRecord(
+        spectrum=spectrum,
+        bare=bare,
+        bare_a=_through(bare, a_weighting),
+        bare_468=_through(bare, itu_468_2k),
+        tones=tones,
+        density_hz=frequency,
+        density_curve=curve,
+        u_density=spread,
+        quasi_peak=quasi_peak_record(record, rate_hz),
+        dc=float(np.mean(record)),
+        rate_hz=rate_hz,
+    )
+
+
+def noise_in_band(quiet: QuietRecord, band_hz: tuple[float, float]) -> NoiseAnalysis:
+    """Give what a quiet record tells in a brick-wall band (Hz); a tone that stands on its edge counts whole."""
+    band = band_hz[0], min(band_hz[1], quiet.rate_hz / 2)
+    spectrum, bare, tones = quiet.spectrum, quiet.bare, quiet.tones
     reach = spectrum.half_width_bins * spectrum.bin_hz
     edges = max(0.0, band[0] - reach), band[1] + reach
-    tones = find_idle_tones(spectrum, len(record) / rate_hz)
     broadband = math.sqrt(spectrum.band_power(*edges))
-    bare = _without_tones(spectrum, tones)
     taken = sum(t.rms**2 for t in tones if band[0] <= t.frequency_hz <= band[1])
     untoned = max(0.0, 1 - taken / broadband**2) if broadband > 0 else 0.0  # a steady tone has no spread of its own
-    frequency, curve, spread = averaged_density(record, rate_hz)
     return NoiseAnalysis(
         broadband=broadband,
-        a_weighted=_weighted(spectrum, edges, tones, a_weighting),
-        quasi_peak=quasi_peak_468(record, rate_hz, edges),
-        rms_468_2k=_weighted(spectrum, edges, tones, itu_468_2k),
+        a_weighted=_weighted(quiet.bare_a, edges, tones, a_weighting),
+        quasi_peak=quiet.quasi_peak.read(edges),
+        rms_468_2k=_weighted(quiet.bare_468, edges, tones, itu_468_2k),
         density=math.sqrt(max(broadband**2 - taken, 0.0) / (edges[1] - edges[0])),
         u_relative=bare.u_noise(*edges) * untoned,
         u_a_weighted=bare.u_noise(*edges, a_weighting),
         u_468=bare.u_noise(*edges, itu_468_2k),
-        u_quasi_peak=math.hypot(U_QUASI_PEAK, bare.u_noise(*edges, itu_468, windowed=False)),
-        dc=float(np.mean(record)),
+        u_quasi_peak=quiet.quasi_peak.u_relative(bare, edges),
+        dc=quiet.dc,
         tones=tones,
         spectrum=spectrum,
-        density_hz=frequency,
-        density_curve=curve,
-        u_density=spread,
+        density_hz=quiet.density_hz,
+        density_curve=quiet.density_curve,
+        u_density=quiet.u_density,
         band_hz=band,
     )
 
 
 def _weighted(
-    spectrum: LineSpectrum,
+    bare: LineSpectrum,
     edges: tuple[float, float],
     tones: tuple[IdleTone, ...],
     weighting: Callable[[FloatArray], FloatArray],
@@ -102,9 +152,12 @@ def _weighted(
     The window smears a tone over some lines; where the weighting is steep, weighting those would pull the reading up.
     """
     inside = [t for t in tones if edges[0] <= t.frequency_hz <= edges[1]]
-    rest = _without_tones(spectrum, inside).weighted_power(*edges, weighting)
     weights = weighting(np.array([t.frequency_hz for t in inside])) if inside else np.empty(0)
-    return math.sqrt(rest + float(np.sum((weights * np.array([t.rms for t in inside])) ** 2)))
+    return math.sqrt(bare.band_power(*edges) + float(np.sum((weights * np.array([t.rms for t in inside])) ** 2)))
+
+
+def _through(spectrum: LineSpectrum, weighting: Callable[[FloatArray], FloatArray]) -> LineSpectrum:
+    return replace(spectrum, line_rms=spectrum.line_rms * weighting(spectrum.frequency_hz))
 
 
 def _without_tones(spectrum: LineSpectrum, tones: Sequence[IdleTone]) -> LineSpectrum:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Callable
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
@@ -16,7 +17,7 @@ FloatArray = npt.NDArray[np.float64]
 _BLOCK = 128
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)  # without slots, so that what is asked for again and again is kept
 class LineSpectrum:
     """Windowed one-sided spectrum.
 
@@ -55,12 +56,14 @@ class LineSpectrum:
 
     def band_power(self, low_hz: float, high_hz: float) -> float:
         """Mean square in a brick-wall band, edge bins counted by the part of them that lies inside; unit^2."""
-        return float(np.dot(self.line_rms**2, self._share(low_hz, high_hz)) / self.noise_bandwidth_bins)
+        lines, share = self._share(low_hz, high_hz)
+        return float(np.dot(self.line_rms[lines] ** 2, share) / self.noise_bandwidth_bins)
 
     def weighted_power(self, low_hz: float, high_hz: float, weighting: Callable[[FloatArray], FloatArray]) -> float:
         """Mean square in a brick-wall band through a weighting (amplitude ratio over Hz); unit^2."""
-        power = self.line_rms**2 * self._share(low_hz, high_hz)
-        return float(np.dot(power, weighting(self.frequency_hz) ** 2) / self.noise_bandwidth_bins)
+        lines, share = self._share(low_hz, high_hz)
+        weights = weighting(np.asarray(np.arange(lines.start, lines.stop) * self.bin_hz, dtype=np.float64)) ** 2
+        return float(np.dot(self.line_rms[lines] ** 2 * share, weights) / self.noise_bandwidth_bins)
 
     def u_noise(
         self, low_hz: float, high_hz: float, weighting: Callable[[FloatArray], FloatArray] | None = None, *, windowed: bool = True
@@ -72,16 +75,20 @@ class LineSpectrum:
         line of the mains, has no spread of its own. ``windowed`` is False for what is read from the record as it is.
         """
         together = self.correlation_bins / (1.0 if windowed else BLACKMAN_HARRIS_7.correlation_bins)
-        # block by block: what is told of an uncertainty need not be finer
-        power = self.line_rms**2
-        blocks = np.pad(power, (0, -len(power) % _BLOCK), mode="edge").reshape(-1, _BLOCK)
-        edges = np.clip((np.arange(len(blocks) + 1) * _BLOCK - 0.5) * self.bin_hz, low_hz, max(low_hz, high_hz))
+        sums, means = self._blocks
+        edges = np.clip((np.arange(len(sums) + 1) * _BLOCK - 0.5) * self.bin_hz, low_hz, max(low_hz, high_hz))
         share = np.diff(edges) / (self.bin_hz * _BLOCK)
         gain = share if weighting is None else share * weighting((edges[:-1] + edges[1:]) / 2) ** 2
-        total = float(np.dot(blocks.sum(axis=1), gain))
+        total = float(np.dot(sums, gain))
         counted = gain**2 / np.maximum(share, 1e-12) * _BLOCK  # a block of which a part lies in the band has fewer lines
-        mean = np.median(blocks, axis=1) / math.log(2)
-        return 0.5 * math.sqrt(together * float(np.dot(mean**2, counted))) / total if total > 0 else 0.0
+        return 0.5 * math.sqrt(together * float(np.dot(means**2, counted))) / total if total > 0 else 0.0
+
+    @cached_property
+    def _blocks(self) -> tuple[FloatArray, FloatArray]:
+        """Sum and mean power of blocks of lines: what is told of an uncertainty need not be finer."""
+        power = self.line_rms**2
+        blocks = np.pad(power, (0, -len(power) % _BLOCK), mode="edge").reshape(-1, _BLOCK)
+        return blocks.sum(axis=1), np.median(blocks, axis=1) / math.log(2)
 
     def local_density_squared(self, frequency_hz: float, *, bins: int = 60) -> float:
         """Robust noise density about a frequency (median of the bins around it), unit^2/Hz."""
@@ -94,10 +101,12 @@ class LineSpectrum:
         median = float(np.median(lines**2)) / math.log(2)
         return median / (self.bin_hz * self.noise_bandwidth_bins)
 
-    def _share(self, low_hz: float, high_hz: float) -> FloatArray:
-        edges = (np.arange(len(self.line_rms) + 1) - 0.5) * self.bin_hz
-        inside = np.clip(edges, low_hz, max(low_hz, high_hz))
-        return np.asarray(np.diff(inside) / self.bin_hz)
+    def _share(self, low_hz: float, high_hz: float) -> tuple[slice, FloatArray]:
+        """The lines that a band touches, and the part of each that lies inside."""
+        low, high = low_hz / self.bin_hz + 0.5, max(low_hz, high_hz) / self.bin_hz + 0.5
+        lines = slice(min(max(0, int(low)), len(self.line_rms)), min(len(self.line_rms), max(0, math.ceil(high))))
+        edges = np.clip(np.arange(lines.start, lines.stop + 1), low, high)
+        return lines, np.asarray(np.diff(edges))
 
 
 def line_spectrum(record: FloatArray, rate_hz: float, window: CosineWindow = BLACKMAN_HARRIS_7) -> LineSpectrum:

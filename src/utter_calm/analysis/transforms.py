@@ -29,8 +29,8 @@ def rfft(signal: FloatArray, length: int | None = None) -> ComplexArray:
     return np.asarray(_engine().rfft(signal, n=length))
 
 
-def irfft(spectrum: ComplexArray, length: int) -> FloatArray:
-    """Real signal (length,) of a one-sided spectrum."""
+def irfft(spectrum: ComplexArray | npt.NDArray[np.complex64], length: int) -> FloatArray:
+    """Real signal (length,) of a one-sided spectrum; of a spectrum in single precision, in single precision."""
     return np.asarray(_engine().irfft(spectrum, n=length))
 
 

@@ -22,8 +22,9 @@ from utter_calm.measure.capture import Capture, usable_part
 from utter_calm.measure.edges import add_edges
 from utter_calm.measure.intermodulation import add_intermodulation
 from utter_calm.measure.level_series import LevelSeriesSettings, add_level_series
+from utter_calm.measure.line_trace import line_trace
 from utter_calm.measure.multitone import add_multitone
-from utter_calm.measure.noise import NoiseSettings, add_noise
+from utter_calm.measure.noise_readings import add_noise, hear_noise, prepare_noise
 from utter_calm.measure.point import gather
 from utter_calm.measure.result import Result, ResultBuilder, Trust
 from utter_calm.measure.tone_trust import steady_trust, tone_trust
@@ -70,16 +71,14 @@ def noise(recording: Recording, *, reference_volts: float) -> None:
     """Noise: broadband, weighted, density, idle tones; dynamic range where a tone of 997 Hz at -60 dBFS is in it."""
     full_scale_v = recording.full_scale_v
     # the unit's full scale is the file's: without volts both are 1
-    settings = NoiseSettings(
-        band_low_hz=recording.band[0], band_high_hz=recording.band[1], reference_v=reference_volts or full_scale_v or 0.0,
-        full_scale_v=min(100.0, max(1e-3, full_scale_v or 1.0)),
-    )  # fmt: skip
+    full_scale = full_scale_v or 1.0
 
     def one_channel(one: Capture) -> Result:
         # quiet records move: only what is certain is said, and nothing is cut away
         _, trust = usable_part(one, 1)
         out = ResultBuilder(trust=[t for t in trust if t.code in ("overload", "dropout")])
-        add_noise(out, one.signal(1), one, 1, settings, look_for_tone=True)
+        ready = prepare_noise(one.signal(1), one, 1, full_scale=full_scale, under_tone=False, look_for_tone=True)
+        add_noise(out, ready, hear_noise(ready, recording.band), reference_v=reference_volts or full_scale_v or 0.0)
         return out.build()
 
     recording.show(one_channel)
@@ -95,7 +94,7 @@ def multitone(recording: Recording) -> None:
         tones = find_tones(samples, one.rate_hz) if expected is None else expected
         found = analyze_multitone(samples * one.scale(), one.rate_hz, tones, band_hz=recording.band, own_clock=expected is not None)
         out.trust.extend(steady_trust(steadiness(samples, one.rate_hz, found.frequency_hz), 1))
-        add_multitone(out, replace(found, clock_skew=None), one, 1)
+        add_multitone(out, replace(found, clock_skew=None), one, 1, spectrum=line_trace(found.spectrum, 1, one.unit()))
         add_skew(out, grid_skew(tones, one.rate_hz) if expected is None else found.clock_skew)
         return out.build()
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from utter_calm.analysis.quasi_peak import QuasiPeakRecord, quasi_peak_record
 from utter_calm.analysis.tone import ToneAnalysis, ToneFit, fit_tone, tone_in_band
 from utter_calm.errors import InputError
 from utter_calm.measure.capture import Capture, FloatArray, usable_part, usable_span
@@ -99,7 +100,7 @@ class FirstLook(SingleStimulus[FirstLookSettings]):
         for channel, fitted in prepared.channels.items():
             tone = tone_in_band(fitted.tone, band)
             out.trust.extend(fitted.trust)
-            add_tone_readings(out, tone, capture, channel, quasi_peak=not capture.drive_known)
+            add_tone_readings(out, tone, capture, channel, quasi_peak=fitted.quasi_peak)
             _compare_drive(settings, capture, channel, tone, out)
             out.traces += fitted.traces
             _judge(out, tone, band, channel)
@@ -115,6 +116,7 @@ class _Fitted:
     tone: ToneFit
     traces: tuple[Trace, ...]
     trust: tuple[Trust, ...]
+    quasi_peak: QuasiPeakRecord | None
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -137,7 +139,8 @@ def _fitted(settings: FirstLookSettings, capture: Capture, channel: int) -> _Fit
     tone = fit_tone(record, capture.rate_hz, near_hz=near)
     unit = capture.unit(channel)
     traces = (line_trace(tone.spectrum, channel, unit), _waveform_trace(record, tone, capture, channel))
-    return _Fitted(tone, traces, tuple(trust))
+    quasi_peak = None if capture.drive_known else quasi_peak_record(tone.fit.residual, capture.rate_hz)
+    return _Fitted(tone, traces, tuple(trust), quasi_peak)
 
 
 def _compare_drive(settings: FirstLookSettings, capture: Capture, channel: int, tone: ToneAnalysis, out: ResultBuilder) -> None:

@@ -8,12 +8,13 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from utter_calm.analysis.multitone import MultitoneAnalysis, analyze_multitone
+from utter_calm.analysis.multitone import MultitoneAnalysis, TonesFit, fit_tones, tones_in_band
 from utter_calm.measure.capture import Capture, usable_part
 from utter_calm.measure.declare import Declared, with_roles
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
 from utter_calm.measure.line_trace import line_trace
-from utter_calm.measure.result import Result, ResultBuilder, Trace
+from utter_calm.measure.parallel import each_channel
+from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
 from utter_calm.measure.tone_readings import TONE_TRACES
 from utter_calm.measure.tone_set import check_tones, period_frames
 from utter_calm.quantities import effective_bits, si_text
@@ -111,32 +112,59 @@ class Multitone(SingleStimulus[MultitoneSettings]):
         most = rig.highest_v * math.sqrt(2) / settings.signal().crest * 0.999
         return replace(settings, level_v=min(settings.level_v * gain, most))
 
-    def conclude(self, settings: MultitoneSettings, capture: Capture, *, progress: Callable[[float], None] | None = None) -> Result:
-        """Compute every channel of a capture of its own stimulus."""
+    def prepare(
+        self, settings: MultitoneSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
+    ) -> Prepared:
+        """Fit the tones of every channel of a capture of its own stimulus; the band does not matter yet."""
+        fitted = each_channel(capture.numbers, lambda channel: _fitted(settings, capture, channel))
+        if progress is not None:
+            progress(0.9)
+        return Prepared(capture, dict(zip(capture.numbers, fitted, strict=True)))
+
+    def conclude(
+        self, settings: MultitoneSettings, prepared: Prepared, *, progress: Callable[[float], None] | None = None
+    ) -> Result:
+        """Give what lies between the tones in the band."""
         out = ResultBuilder()
-        tones = settings.signal().frequencies_hz(capture.rate_hz)
-        start = round(_SETTLE_S * capture.rate_hz)
-        stop = start + settings.periods * settings.frames
+        capture = prepared.capture
         base = capture.rate_hz / settings.frames if settings.places == "odd" else None
-        for channel in capture.numbers:
-            _, trust = usable_part(capture, channel)
-            out.trust.extend(t for t in trust if t.code in ("overload", "lost_blocks", "dropout"))
-            record = capture.signal(channel)[start:stop]
-            found = analyze_multitone(
-                record,
-                capture.rate_hz,
-                tones,
-                band_hz=(settings.band_low_hz, settings.band_high_hz),
-                base_hz=base,
-                own_clock=True,
-            )
-            add_multitone(out, found, capture, channel)
-            if progress is not None:
-                progress(channel / capture.count)
+        for channel, fitted in prepared.channels.items():
+            out.trust.extend(fitted.trust)
+            found = tones_in_band(fitted.tones, (settings.band_low_hz, settings.band_high_hz), base_hz=base)
+            add_multitone(out, found, capture, channel, spectrum=fitted.spectrum)
+        if progress is not None:
+            progress(1.0)
         return out.build()
 
 
-def add_multitone(out: ResultBuilder, found: MultitoneAnalysis, capture: Capture, channel: int) -> None:
+@dataclass(frozen=True, slots=True, eq=False)
+class _Fitted:
+    """One channel: its tones, its spectrum as a trace, and what was wrong with its record."""
+
+    tones: TonesFit
+    spectrum: Trace
+    trust: tuple[Trust, ...]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Prepared:
+    """A capture with the tones of every channel fitted."""
+
+    capture: Capture
+    channels: dict[int, _Fitted]
+
+
+def _fitted(settings: MultitoneSettings, capture: Capture, channel: int) -> _Fitted:
+    start = round(_SETTLE_S * capture.rate_hz)
+    record = capture.signal(channel)[start : start + settings.periods * settings.frames]
+    expected = settings.signal().frequencies_hz(capture.rate_hz)
+    _, trust = usable_part(capture, channel)
+    tones = fit_tones(record, capture.rate_hz, expected, own_clock=True)
+    trace = line_trace(tones.spectrum, channel, capture.unit(channel))
+    return _Fitted(tones, trace, tuple(t for t in trust if t.code in ("overload", "lost_blocks", "dropout")))
+
+
+def add_multitone(out: ResultBuilder, found: MultitoneAnalysis, capture: Capture, channel: int, *, spectrum: Trace) -> None:
     """Add readings and traces of one channel."""
     total = float(np.sqrt(np.sum(found.rms**2)))
     u_level = capture.u_level(channel)
@@ -150,6 +178,6 @@ def add_multitone(out: ResultBuilder, found: MultitoneAnalysis, capture: Capture
     out.add("multitone_level", channel, total, capture.unit(channel), total * u_level)
     if found.clock_skew is not None:
         out.add("clock_skew", channel, 1e6 * found.clock_skew, "ppm")
-    out.traces.append(line_trace(found.spectrum, channel, capture.unit(channel)))
+    out.traces.append(spectrum)
     seen = found.third_residual > 0
     out.traces.append(Trace("residual", channel, found.third_hz[seen], "Hz", found.third_residual[seen], "1"))

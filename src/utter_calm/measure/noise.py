@@ -8,15 +8,13 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from utter_calm.analysis.noise import NoiseAnalysis, analyze_noise, dynamic_range
-from utter_calm.analysis.tone import ToneAnalysis, analyze_tone
-from utter_calm.analysis.weighting import a_weighting, itu_468_2k
-from utter_calm.errors import InputError, NoSignal
-from utter_calm.measure.capture import Capture, FloatArray
+from utter_calm.errors import InputError
+from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, with_roles
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
-from utter_calm.measure.line_trace import line_trace
-from utter_calm.measure.result import Reading, Result, ResultBuilder, Trace, Trust
+from utter_calm.measure.noise_readings import TONE_FS, TONE_HZ, PreparedNoise, add_noise, hear_noise, prepare_noise
+from utter_calm.measure.parallel import each_channel
+from utter_calm.measure.result import Reading, Result, ResultBuilder
 from utter_calm.measure.settings import YES_OR_NO
 from utter_calm.measure.tone_readings import TONE_READINGS, TONE_TRACES
 from utter_calm.rig import Rig
@@ -25,7 +23,6 @@ from utter_calm.signals.tone import sine
 
 QUIET, TONE = "quiet", "tone"
 _METHODS = ((QUIET, "input quiet"), (TONE, "tone at −60 dBFS"))
-TONE_HZ, TONE_FS = 997.0, 1e-3
 _SETTLE_S = 0.4
 _RIG_LIMITED_DB = 3.0
 
@@ -109,16 +106,35 @@ class Noise(SingleStimulus[NoiseSettings]):
         """Give the same: the rig's own noise does not depend on the unit."""
         return settings
 
-    def conclude(self, settings: NoiseSettings, capture: Capture, *, progress: Callable[[float], None] | None = None) -> Result:
-        """Compute every channel."""
-        out = ResultBuilder()
-        for channel in capture.numbers:
+    def prepare(
+        self, settings: NoiseSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
+    ) -> dict[int, PreparedNoise]:
+        """Transform every channel and take the tone out of it; the band does not matter yet."""
+
+        def one(channel: int) -> PreparedNoise:
             record = capture.signal(channel)
             if capture.drive_known:
                 record = record[round(_SETTLE_S * capture.rate_hz) :]
-            add_noise(out, record, capture, channel, settings)
-            if progress is not None:
-                progress(channel / capture.count)
+            full_scale = settings.full_scale_v if capture.unit(channel) == "V" else 1.0
+            return prepare_noise(record, capture, channel, full_scale=full_scale, under_tone=settings.method == TONE)
+
+        ready = each_channel(capture.numbers, one)
+        if progress is not None:
+            progress(0.9)
+        return dict(zip(capture.numbers, ready, strict=True))
+
+    def conclude(
+        self, settings: NoiseSettings, prepared: dict[int, PreparedNoise], *, progress: Callable[[float], None] | None = None
+    ) -> Result:
+        """Give what is in the band."""
+        out = ResultBuilder()
+        band = settings.band_low_hz, settings.band_high_hz
+        numbers = list(prepared)
+        found = each_channel(numbers, lambda channel: hear_noise(prepared[channel], band))
+        for channel, heard in zip(numbers, found, strict=True):
+            add_noise(out, prepared[channel], heard, reference_v=settings.reference_v)
+        if progress is not None:
+            progress(1.0)
         return out.build()
 
     def correct(self, settings: NoiseSettings, result: Result, floor: Result) -> Result:
@@ -142,107 +158,3 @@ def _without(reading: Reading, own: float) -> Reading:
     value = math.sqrt(rest)
     spread = None if reading.uncertainty is None else reading.uncertainty * reading.value / value
     return Reading("noise_corrected", reading.channel, value, reading.unit, spread)
-
-
-def add_noise(
-    out: ResultBuilder,
-    record: FloatArray,
-    capture: Capture,
-    channel: int,
-    settings: NoiseSettings,
-    *,
-    look_for_tone: bool = False,
-) -> None:
-    """Add readings and traces of one channel; ``record`` is in the capture's unit.
-
-    Raises
-    ------
-    NoSignal
-        The record is digitally silent, or too short.
-    """
-    if len(record) < 0.1 * capture.rate_hz:
-        raise NoSignal("The record is shorter than 0.1 s.", hint="Record longer.")
-    if not np.any(record != record[0]):
-        out.trust.append(Trust("digital_silence", f"Channel {channel} is digitally silent: the unit or the file mutes itself.",
-                               grave=False))  # fmt: skip
-        raise NoSignal(f"Channel {channel} is silent to the bit.", hint="A muted output says nothing about noise.")
-    band = settings.band_low_hz, settings.band_high_hz
-    tone = _tone_under(record, capture, band) if settings.method == TONE or look_for_tone else None
-    full_scale = settings.full_scale_v if capture.unit(channel) == "V" else 1.0
-    if tone is not None and (settings.method == TONE or _is_dynamic_range_tone(tone, full_scale)):
-        _add_dynamic_range(out, tone, channel, full_scale)
-        record = record - tone_of(tone, record, capture.rate_hz)
-    found = analyze_noise(record, capture.rate_hz, band_hz=band)
-    _add_readings(out, found, capture, channel, settings)
-    out.traces += [line_trace(found.spectrum, channel, capture.unit(channel)), _density(found, capture, channel)]
-    if band[1] > found.band_hz[1]:
-        text = f"The band ends at {found.band_hz[1]:g} Hz, half the sample rate."
-        out.trust.append(Trust("band_limited_by_rate", text, grave=False))
-
-
-def _tone_under(record: FloatArray, capture: Capture, band: tuple[float, float]) -> ToneAnalysis | None:
-    try:
-        return analyze_tone(record, capture.rate_hz, band_hz=band, near_hz=TONE_HZ)
-    except NoSignal:
-        return None
-
-
-def _is_dynamic_range_tone(tone: ToneAnalysis, full_scale: float) -> bool:
-    """Whether a tone is the one that AES17 asks for: 997 Hz at -60 dBFS, within 3 dB."""
-    return abs(tone.frequency_hz / TONE_HZ - 1) < 5e-3 and 0.7 < tone.level / (TONE_FS * full_scale) < 1.42
-
-
-def tone_of(tone: ToneAnalysis, record: FloatArray, rate_hz: float) -> FloatArray:
-    """Give the fundamental alone, as it runs through the record."""
-    at = np.arange(len(record)) - (len(record) - 1) / 2
-    return np.asarray(tone.level * math.sqrt(2) * np.cos(2 * np.pi * tone.frequency_hz / rate_hz * at + tone.phase_rad))
-
-
-def _add_dynamic_range(out: ResultBuilder, tone: ToneAnalysis, channel: int, full_scale: float) -> None:
-    harmonics = sum((h.ratio * tone.level) ** 2 for h in tone.harmonics if h.in_band)
-    for name, weighting in (
-        ("dynamic_range", itu_468_2k),
-        ("dynamic_range_a", a_weighting),
-        ("dynamic_range_flat", None),
-    ):
-        if weighting is None:
-            power = tone.noise**2 + harmonics
-        else:
-            lines = np.array([h.order * tone.frequency_hz for h in tone.harmonics if h.in_band])
-            levels = np.array([h.ratio * tone.level for h in tone.harmonics if h.in_band])
-            power = tone.noise_spectrum.weighted_power(*tone.band_hz, weighting) + float(np.sum((weighting(lines) * levels) ** 2))
-        ratio = dynamic_range(math.sqrt(power) / full_scale)
-        out.add(name, channel, ratio, "1", ratio * tone.u_noise / tone.noise if tone.noise else None)
-
-
-def _add_readings(out: ResultBuilder, found: NoiseAnalysis, capture: Capture, channel: int, settings: NoiseSettings) -> None:
-    unit = capture.unit(channel)
-    u_cal = capture.u_level(channel)
-    u_rel = math.hypot(found.u_relative, u_cal)
-    out.add("noise", channel, found.broadband, unit, found.broadband * u_rel)
-    out.add("noise_a", channel, found.a_weighted, unit, found.a_weighted * math.hypot(found.u_a_weighted, u_cal))
-    out.add("noise_468", channel, found.quasi_peak, unit, found.quasi_peak * math.hypot(found.u_quasi_peak, u_cal))
-    out.add("noise_468_2k", channel, found.rms_468_2k, unit, found.rms_468_2k * math.hypot(found.u_468, u_cal))
-    out.add("noise_density", channel, found.density, f"{unit}/√Hz", found.density * u_rel)
-    if settings.reference_v > 0 and unit == "V":
-        out.add("snr", channel, settings.reference_v / found.broadband, "1", settings.reference_v / found.broadband * u_rel)
-    elif unit == "FS":
-        out.add("snr", channel, 1 / found.broadband, "1", u_rel / found.broadband)
-    out.add("dc", channel, found.dc if unit == "V" else found.dc / math.sqrt(2), unit)
-    for number, tone in enumerate(found.tones, start=1):
-        out.add(f"idle_tone_{number}", channel, tone.rms, unit, math.hypot(tone.u_rms, tone.rms * u_rel), note=tone.kinship)
-        out.add(f"idle_tone_{number}_hz", channel, tone.frequency_hz, "Hz")
-
-
-def _density(found: NoiseAnalysis, capture: Capture, channel: int) -> Trace:
-    curve = found.density_curve
-    return Trace(
-        "noise_density",
-        channel,
-        found.density_hz,
-        "Hz",
-        curve,
-        f"{capture.unit(channel)}/√Hz",
-        None,
-        2 * curve * found.u_density,
-    )

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import math
 
+from utter_calm.analysis.quasi_peak import QuasiPeakRecord
 from utter_calm.analysis.tone import ToneAnalysis
-from utter_calm.analysis.weighting import U_QUASI_PEAK, a_weighting, itu_468, quasi_peak_468
+from utter_calm.analysis.weighting import a_weighting
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared
 from utter_calm.measure.result import Reading, ResultBuilder
@@ -52,10 +53,12 @@ TONE_TRACES: dict[str, Declared] = {
 }
 
 
-def add_tone_readings(out: ResultBuilder, tone: ToneAnalysis, capture: Capture, channel: int, *, quasi_peak: bool = False) -> None:
+def add_tone_readings(
+    out: ResultBuilder, tone: ToneAnalysis, capture: Capture, channel: int, *, quasi_peak: QuasiPeakRecord | None = None
+) -> None:
     """Turn what the tone tells into readings; calibration joins the noise in the uncertainty.
 
-    ``quasi_peak`` adds ``noise_468``, which needs a pass over every sample.
+    ``quasi_peak`` is what the tone leaves, made ready for ``noise_468``; without it that reading is left out.
     """
     u_rel, unit = capture.u_level(channel), capture.unit(channel)
     out.add("fundamental_frequency", channel, tone.frequency_hz, "Hz", tone.u_frequency_hz)
@@ -77,15 +80,10 @@ def add_tone_readings(out: ResultBuilder, tone: ToneAnalysis, capture: Capture, 
     weighted = math.sqrt(tone.noise_spectrum.weighted_power(*tone.band_hz, a_weighting))
     u_weighted = tone.noise_spectrum.u_noise(*tone.band_hz, a_weighting)
     out.add("noise_a", channel, weighted, unit, weighted * math.hypot(u_weighted, u_rel))
-    if quasi_peak:
-        peak = quasi_peak_468(tone.rest, capture.rate_hz, tone.band_hz)
-        out.add(
-            "noise_468",
-            channel,
-            peak,
-            unit,
-            peak * math.hypot(U_QUASI_PEAK, tone.noise_spectrum.u_noise(*tone.band_hz, itu_468, windowed=False), u_rel),
-        )
+    if quasi_peak is not None:
+        peak = quasi_peak.read(tone.band_hz)
+        u_peak = quasi_peak.u_relative(tone.noise_spectrum, tone.band_hz)
+        out.add("noise_468", channel, peak, unit, peak * math.hypot(u_peak, u_rel))
     # a constant has no r.m.s. of a sine: in volts it is instantaneous, without volts it is a part of full scale
     dc_scale = 1.0 if unit == "V" else 1 / math.sqrt(2)
     out.add("dc", channel, tone.dc * dc_scale, unit, tone.u_dc * dc_scale)

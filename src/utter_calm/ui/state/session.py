@@ -33,6 +33,8 @@ class JobSession(Chosen):
         self._prompt: Prompt | None = None
         self._computations: set[Computation] = set()
         self._search_cancel = threading.Event()
+        self._keep_when_settled = False
+        self.trial.settled.connect(self._settled)
         self.bench: Bench = simulated_bench(self.plan.rig)
 
     def store_document(self, document: JobDocument) -> bool:
@@ -205,7 +207,10 @@ class JobSession(Chosen):
         self.takes_changed.emit()
 
     def keep_trial(self) -> None:
-        """Store what is tried on a take as a new take."""
+        """Store what is tried on a take as a new take; where the answer is still on its way, as soon as it is there."""
+        if self.trial.pending:
+            self._keep_when_settled = True
+            return
         try:
             made = self.trial.keep()
         except UtterCalmError as problem:
@@ -216,6 +221,11 @@ class JobSession(Chosen):
             return
         self.told.emit(f"Kept as take {made.id}.")
         self._derived(made)
+
+    def _settled(self) -> None:
+        keep, self._keep_when_settled = self._keep_when_settled, False
+        if keep and self.trial.running:
+            self.keep_trial()
 
     def close(self) -> None:
         """Stop everything and let the file go; whoever listens hears nothing any more, for there is nothing to look at."""

@@ -16,6 +16,14 @@ from utter_calm.measure.result import Result
 from utter_calm.ui.state.newest import Newest
 
 
+@dataclass(frozen=True, slots=True)
+class _Answer:
+    """A result, and the settings that it belongs to."""
+
+    settings: StepSettings
+    result: Result
+
+
 @dataclass(slots=True)
 class _Prepared:
     """What does not depend on the settings that are dragged; computed at the first question, kept for the next ones."""
@@ -25,9 +33,14 @@ class _Prepared:
 
 
 class Trial(QObject):
-    """At most one take is tried at a time. ``shown`` carries a :class:`Shown`, or None when the trial is over."""
+    """At most one take is tried at a time. ``shown`` carries a :class:`Shown`, or None when the trial is over.
+
+    ``settled`` is emitted when nothing is on its way any more: with the answer to the last question, where it failed, and at
+    the end of the trial.
+    """
 
     shown = Signal(object)
+    settled = Signal()
     failed = Signal(object)
 
     def __init__(self, job: Job, parent: QObject) -> None:
@@ -35,11 +48,11 @@ class Trial(QObject):
         self._job = job
         self._newest = Newest(self)
         self._newest.answered.connect(self._answered)
-        self._newest.failed.connect(self.failed)
+        self._newest.failed.connect(self._failed)
         self._prepared = _Prepared()
         self.take: TakeSummary | None = None
         self.settings: StepSettings | None = None
-        self.result: Result | None = None
+        self._answer: _Answer | None = None
 
     def try_settings(self, take: TakeSummary, **values: float | str) -> None:
         """Ask what other values of analysis settings would give for a take.
@@ -50,21 +63,31 @@ class Trial(QObject):
             A value is out of bounds or would have changed what was played; nothing is asked.
         """
         kind = kind_of(take.kind)
-        if self.take is None or self.take.id != take.id:
-            self.take, self._prepared = take, _Prepared()
-            self.settings = self._job.settings_of(take)
-        settings: StepSettings = replace(cast("Any", self.settings), **values)
-        self._job.check_again(take, settings)
         if not isinstance(kind, StepKind) or take.capture_id is None:
             return
+        other = self.take is None or self.take.id != take.id
+        settings: StepSettings = replace(cast("Any", self._job.settings_of(take) if other else self.settings), **values)
+        self._job.check_again(take, settings)
+        if other:
+            self.take, self._answer, self._prepared = take, None, _Prepared()
         self.settings, prepared, job = settings, self._prepared, self._job
 
-        def ask() -> Result:
+        def ask() -> _Answer:
             if not prepared.ready:
                 prepared.value, prepared.ready = kind.prepare(settings, job.capture(take)), True
-            return job.with_floor(take, kind.conclude(settings, prepared.value))
+            return _Answer(settings, job.with_floor(take, kind.conclude(settings, prepared.value)))
 
         self._newest.ask(ask)
+
+    @property
+    def result(self) -> Result | None:
+        """The newest answer; None until there is one."""
+        return None if self._answer is None else self._answer.result
+
+    @property
+    def pending(self) -> bool:
+        """Whether the last question is not answered yet."""
+        return self.take is not None and (self._answer is None or self._answer.settings != self.settings)
 
     @property
     def running(self) -> bool:
@@ -72,35 +95,47 @@ class Trial(QObject):
         return self.take is not None
 
     def keep(self) -> TakeSummary | None:
-        """Store what was tried as a new take; None where nothing was.
+        """Store what was tried as a new take; None where nothing was, or where its answer is still on its way.
 
         Raises
         ------
         JobFileError
             It cannot be stored; the trial goes on.
         """
-        if self.take is None or self.settings is None or self.result is None:
+        if self.take is None or self._answer is None or self.pending:
             return None
-        bare = replace(self.result, readings=tuple(replace(r, floor=None) for r in self.result.readings))
-        made = self._job.keep(self.take, self.settings, bare)
+        result = self._answer.result
+        bare = replace(result, readings=tuple(replace(r, floor=None) for r in result.readings))
+        made = self._job.keep(self.take, self._answer.settings, bare)
         self.drop()
         return made
 
     def drop(self) -> None:
         """Let it go; the take is as it was."""
         self._newest.forget()
-        was, self.take, self.settings, self.result = self.take, None, None, None
+        was, self.take, self.settings, self._answer = self.take, None, None, None
         self._prepared = _Prepared()
         if was is not None:
             self.shown.emit(None)
+            self.settled.emit()
 
     def close(self) -> None:
         """End the thread."""
         self._newest.close()
 
-    def _answered(self, result: object) -> None:
-        if self.take is None or self.settings is None or not isinstance(result, Result):
+    def _answered(self, answer: object) -> None:
+        if self.take is None or not isinstance(answer, _Answer):
             return
-        self.result = result
-        values = {f.name: getattr(self.settings, f.name) for f in setting_fields(type(self.settings))}
-        self.shown.emit(Shown(result, replace(facts_of(self.take), settings=values), self.take.origin))
+        self._answer = answer
+        values = {f.name: getattr(answer.settings, f.name) for f in setting_fields(type(answer.settings))}
+        self.shown.emit(Shown(answer.result, replace(facts_of(self.take), settings=values), self.take.origin))
+        self.settled.emit()
+
+    def _failed(self, problem: object) -> None:
+        """Tell it; what was tried before stands."""
+        self.settings = self._answer.settings if self._answer is not None else None
+        self.failed.emit(problem)
+        if self._answer is None:
+            self.drop()
+        else:
+            self.settled.emit()

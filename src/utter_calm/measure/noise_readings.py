@@ -1,0 +1,169 @@
+"""What a record of noise tells, with or without a tone at -60 dBFS in it, as readings and traces of one channel."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from utter_calm.analysis.noise import NoiseAnalysis, QuietRecord, dynamic_range, noise_in_band, quiet_record
+from utter_calm.analysis.tone import ToneAnalysis, ToneFit, fit_tone, tone_in_band
+from utter_calm.analysis.weighting import a_weighting, itu_468_2k
+from utter_calm.errors import NoSignal
+from utter_calm.measure.capture import Capture, FloatArray
+from utter_calm.measure.line_trace import line_trace
+from utter_calm.measure.result import ResultBuilder, Trace, Trust
+
+TONE_HZ, TONE_FS = 997.0, 1e-3
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class PreparedNoise:
+    """One channel of a record: all that does not depend on the measuring band.
+
+    Parameters
+    ----------
+    quiet
+        The record, the tone taken out of it.
+    tone
+        That tone, where it is the one for the dynamic range.
+    full_scale
+        Full scale of the unit, in the record's unit.
+    traces
+        Its spectrum and its density.
+    """
+
+    capture: Capture
+    channel: int
+    quiet: QuietRecord
+    tone: ToneFit | None
+    full_scale: float
+    traces: tuple[Trace, ...]
+
+
+def prepare_noise(
+    record: FloatArray, capture: Capture, channel: int, *, full_scale: float, under_tone: bool, look_for_tone: bool = False
+) -> PreparedNoise:
+    """Make one channel ready.
+
+    Parameters
+    ----------
+    record
+        (n,) in the capture's unit.
+    under_tone, look_for_tone
+        Whether a tone at -60 dBFS was played; whether it is to be looked for in a record from elsewhere.
+
+    Raises
+    ------
+    NoSignal
+        The record is digitally silent, or too short.
+    """
+    if len(record) < 0.1 * capture.rate_hz:
+        raise NoSignal("The record is shorter than 0.1 s.", hint="Record longer.")
+    if not np.any(record != record[0]):
+        raise NoSignal(f"Channel {channel} is silent to the bit: the unit or the file mutes itself.",
+                       hint="A muted output says nothing about noise.")  # fmt: skip
+    tone = _tone_under(record, capture) if under_tone or look_for_tone else None
+    if tone is not None and not under_tone and not _is_dynamic_range_tone(tone, full_scale):
+        tone = None
+    if tone is not None:
+        record = record - tone_of(tone)
+    quiet = quiet_record(record, capture.rate_hz)
+    traces = line_trace(quiet.spectrum, channel, capture.unit(channel)), _density(quiet, capture, channel)
+    return PreparedNoise(capture, channel, quiet, tone, full_scale, traces)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class HeardNoise:
+    """What one channel tells in a band: the noise, and the tone where there is one."""
+
+    noise: NoiseAnalysis
+    tone: ToneAnalysis | None
+    band_hz: tuple[float, float]
+
+
+def hear_noise(ready: PreparedNoise, band_hz: tuple[float, float]) -> HeardNoise:
+    """Measure one channel in a brick-wall band (Hz)."""
+    tone = None if ready.tone is None else tone_in_band(ready.tone, band_hz)
+    return HeardNoise(noise_in_band(ready.quiet, band_hz), tone, band_hz)
+
+
+def add_noise(out: ResultBuilder, ready: PreparedNoise, heard: HeardNoise, *, reference_v: float) -> None:
+    """Add readings and traces of one channel; ``reference_v`` is what SNR refers to, 0 for nothing."""
+    if heard.tone is not None:
+        _add_dynamic_range(out, heard.tone, ready.channel, ready.full_scale)
+    _add_readings(out, heard.noise, ready.capture, ready.channel, reference_v)
+    out.traces += ready.traces
+    top = heard.noise.band_hz[1]
+    if heard.band_hz[1] > top:
+        out.trust.append(Trust("band_limited_by_rate", f"The band ends at {top:g} Hz, half the sample rate.", grave=False))
+
+
+def _tone_under(record: FloatArray, capture: Capture) -> ToneFit | None:
+    try:
+        return fit_tone(record, capture.rate_hz, near_hz=TONE_HZ)
+    except NoSignal:
+        return None
+
+
+def _is_dynamic_range_tone(tone: ToneFit, full_scale: float) -> bool:
+    """Whether a tone is the one that AES17 asks for: 997 Hz at -60 dBFS, within 3 dB."""
+    level = abs(tone.fit.phasors[0]) / math.sqrt(2)
+    return bool(abs(tone.frequency_hz / TONE_HZ - 1) < 5e-3 and 0.7 < level / (TONE_FS * full_scale) < 1.42)
+
+
+def tone_of(tone: ToneFit) -> FloatArray:
+    """Give the fundamental alone, as it runs through the record."""
+    at = np.arange(tone.frames) - (tone.frames - 1) / 2
+    return np.asarray(np.real(tone.fit.phasors[0] * np.exp(1j * tone.fit.omega * at)))
+
+
+def _add_dynamic_range(out: ResultBuilder, tone: ToneAnalysis, channel: int, full_scale: float) -> None:
+    harmonics = sum((h.ratio * tone.level) ** 2 for h in tone.harmonics if h.in_band)
+    for name, weighting in (
+        ("dynamic_range", itu_468_2k),
+        ("dynamic_range_a", a_weighting),
+        ("dynamic_range_flat", None),
+    ):
+        if weighting is None:
+            power = tone.noise**2 + harmonics
+        else:
+            lines = np.array([h.order * tone.frequency_hz for h in tone.harmonics if h.in_band])
+            levels = np.array([h.ratio * tone.level for h in tone.harmonics if h.in_band])
+            power = tone.noise_spectrum.weighted_power(*tone.band_hz, weighting) + float(np.sum((weighting(lines) * levels) ** 2))
+        ratio = dynamic_range(math.sqrt(power) / full_scale)
+        out.add(name, channel, ratio, "1", ratio * tone.u_noise / tone.noise if tone.noise else None)
+
+
+def _add_readings(out: ResultBuilder, found: NoiseAnalysis, capture: Capture, channel: int, reference_v: float) -> None:
+    unit = capture.unit(channel)
+    u_cal = capture.u_level(channel)
+    u_rel = math.hypot(found.u_relative, u_cal)
+    out.add("noise", channel, found.broadband, unit, found.broadband * u_rel)
+    out.add("noise_a", channel, found.a_weighted, unit, found.a_weighted * math.hypot(found.u_a_weighted, u_cal))
+    out.add("noise_468", channel, found.quasi_peak, unit, found.quasi_peak * math.hypot(found.u_quasi_peak, u_cal))
+    out.add("noise_468_2k", channel, found.rms_468_2k, unit, found.rms_468_2k * math.hypot(found.u_468, u_cal))
+    out.add("noise_density", channel, found.density, f"{unit}/√Hz", found.density * u_rel)
+    if reference_v > 0 and unit == "V":
+        out.add("snr", channel, reference_v / found.broadband, "1", reference_v / found.broadband * u_rel)
+    elif unit == "FS":
+        out.add("snr", channel, 1 / found.broadband, "1", u_rel / found.broadband)
+    out.add("dc", channel, found.dc if unit == "V" else found.dc / math.sqrt(2), unit)
+    for number, tone in enumerate(found.tones, start=1):
+        out.add(f"idle_tone_{number}", channel, tone.rms, unit, math.hypot(tone.u_rms, tone.rms * u_rel), note=tone.kinship)
+        out.add(f"idle_tone_{number}_hz", channel, tone.frequency_hz, "Hz")
+
+
+def _density(found: QuietRecord, capture: Capture, channel: int) -> Trace:
+    curve = found.density_curve
+    return Trace(
+        "noise_density",
+        channel,
+        found.density_hz,
+        "Hz",
+        curve,
+        f"{capture.unit(channel)}/√Hz",
+        None,
+        2 * curve * found.u_density,
+    )
