@@ -44,8 +44,12 @@ class Deconvolved:
         The band in which the stimulus had enough to say.
     delay_s
         The bulk delay that was taken out: where the impulse response has its peak.
-    window_energy
-        Sum of squares of the window behind ``gain``, in samples: how much noise it lets in.
+    window
+        (frames,) the window behind ``gain``: it tells how much noise it lets in.
+    recorded
+        Length of the recording, in samples.
+    played
+        (frames // 2 + 1,) magnitude of what was divided by: the stimulus in its band, the endless sweep beyond.
     orders_to_hz
         Highest frequency at which ``orders`` tells harmonics.
     orders
@@ -63,7 +67,9 @@ class Deconvolved:
     low_hz: float
     high_hz: float
     delay_s: float
-    window_energy: float
+    window: FloatArray
+    recorded: int
+    played: FloatArray
     orders_to_hz: float
     orders: FloatArray
     impulse: FloatArray
@@ -132,7 +138,9 @@ def deconvolve(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz
         low_hz=float(frequency[low]),
         high_hz=float(frequency[high]),
         delay_s=delay,
-        window_energy=float(np.sum(window**2)),
+        window=window,
+        recorded=len(response),
+        played=np.where((frequency >= frequency[low]) & (frequency <= frequency[high]), np.abs(played), np.abs(endless)),
         orders_to_hz=top_hz,
         orders=np.asarray(irfft(rest * inverse, frames)),
         impulse=impulse,

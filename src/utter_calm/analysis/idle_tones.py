@@ -62,7 +62,8 @@ def find_idle_tones(spectrum: LineSpectrum, duration_s: float) -> tuple[IdleTone
         total = float(np.sum(power[low:high] - local[low:high])) / spectrum.noise_bandwidth_bins
         if total <= 0:
             continue
-        spread = math.sqrt(local[peak] / spectrum.noise_bandwidth_bins / (spectrum.bin_hz * duration_s))
+        # half of the noise beats with the line, over so much of the record as the window lets count
+        spread = math.sqrt(local[peak] / spectrum.noise_bandwidth_bins * spectrum.correlation_bins / 2)
         found.append(IdleTone(_between_bins(power, peak) * spectrum.bin_hz, math.sqrt(total), spread))
     return tuple(IdleTone(t.frequency_hz, t.rms, t.u_rms, _kinship(t, found, duration_s)) for t in found)
 

@@ -72,6 +72,12 @@ class Intermodulation:
         """Root-sum-square of both orders."""
         return math.hypot(self.second or 0.0, self.third or 0.0)
 
+    @property
+    def u_total(self) -> float:
+        """Standard uncertainty of that."""
+        both = math.hypot((self.second or 0.0) * self.u_second, (self.third or 0.0) * self.u_third)
+        return both / self.total if self.total > 0 else math.hypot(self.u_second, self.u_third)
+
 
 def analyze_intermodulation(record: FloatArray, rate_hz: float, *, tones_hz: tuple[float, float] | None = None) -> Intermodulation:
     """Measure two tones and their products of second and third order.

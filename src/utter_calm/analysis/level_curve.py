@@ -34,18 +34,22 @@ def level_at(level: FloatArray, distortion: FloatArray, bound: float) -> float |
     return float(math.exp(PchipInterpolator(x, y)(math.log(bound))))
 
 
-def u_level_at(level: FloatArray, distortion: FloatArray, bound: float, at: float) -> float:
-    """Relative standard uncertainty of a level read between two points: how far a straight line would have read otherwise.
+def u_level_at(level: FloatArray, distortion: FloatArray, u_distortion: FloatArray, bound: float, at: float) -> float:
+    """Relative standard uncertainty of a level read between two points.
 
-    Both interpolations are guesses at what lies between; their distance, as the half width of an even distribution (GUM
-    4.3.7), is what is not known.
+    Its parts are how far a straight line would have read otherwise - both interpolations are guesses at what lies between;
+    their distance, as the half width of an even distribution (GUM 4.3.7), is what is not known - and what the distortion of
+    either point (standard uncertainty ``u_distortion``) leaves open, divided by the slope of the curve.
     """
     index = last_rise(distortion, bound)
     if index is None:
         return 0.0
     x, y = np.log(distortion[index : index + 2]), np.log(level[index : index + 2])
     straight = float(np.interp(math.log(bound), x, y))
-    return abs(straight - math.log(at)) / math.sqrt(3)
+    share = (math.log(bound) - x[0]) / (x[1] - x[0])
+    noise = np.array([1 - share, share]) * u_distortion[index : index + 2] / distortion[index : index + 2]
+    slope = (y[1] - y[0]) / (x[1] - x[0])
+    return math.hypot((straight - math.log(at)) / math.sqrt(3), slope * float(np.hypot(*noise)))
 
 
 def last_rise(distortion: FloatArray, bound: float) -> int | None:

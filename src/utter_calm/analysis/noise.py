@@ -28,9 +28,9 @@ class NoiseAnalysis:
         with 0 dB at 2 kHz (AES17).
     density
         Mean density in the band with the tones taken out, unit per root hertz.
-    u_relative, u_a_weighted, u_468, u_quasi_peak
-        Relative standard uncertainties from the finite record: of ``broadband``; A-weighted; through the 468 weighting; of its
-        quasi-peak, the detector's own among them.
+    u_relative, u_untoned, u_a_weighted, u_468, u_quasi_peak
+        Relative standard uncertainties from the finite record: of ``broadband``; of ``density``; A-weighted; through the 468
+        weighting; of its quasi-peak, the detector's own among them.
     tones
         Tones that stand out, the strongest first.
     spectrum
@@ -45,6 +45,7 @@ class NoiseAnalysis:
     rms_468_2k: float
     density: float
     u_relative: float
+    u_untoned: float
     u_a_weighted: float
     u_468: float
     u_quasi_peak: float
@@ -118,18 +119,21 @@ def noise_in_band(quiet: QuietRecord, band_hz: tuple[float, float]) -> NoiseAnal
     spectrum, bare, tones = quiet.spectrum, quiet.bare, quiet.tones
     reach = spectrum.half_width_bins * spectrum.bin_hz
     edges = max(0.0, band[0] - reach), band[1] + reach
+    inside = [t for t in tones if edges[0] <= t.frequency_hz <= edges[1]]
     broadband = math.sqrt(spectrum.band_power(*edges))
-    taken = sum(t.rms**2 for t in tones if band[0] <= t.frequency_hz <= band[1])
-    untoned = max(0.0, 1 - taken / broadband**2) if broadband > 0 else 0.0  # a steady tone has no spread of its own
+    width = edges[1] - edges[0] - (2 * spectrum.half_width_bins + 1) * spectrum.bin_hz * len(inside)
+    a_weighted, u_a = _weighted(quiet.bare_a, bare, edges, inside, a_weighting)
+    rms_468_2k, u_468 = _weighted(quiet.bare_468, bare, edges, inside, itu_468_2k)
     return NoiseAnalysis(
         broadband=broadband,
-        a_weighted=_weighted(quiet.bare_a, edges, tones, a_weighting),
+        a_weighted=a_weighted,
         quasi_peak=quiet.quasi_peak.read(edges),
-        rms_468_2k=_weighted(quiet.bare_468, edges, tones, itu_468_2k),
-        density=math.sqrt(max(broadband**2 - taken, 0.0) / (edges[1] - edges[0])),
-        u_relative=bare.u_noise(*edges) * untoned,
-        u_a_weighted=bare.u_noise(*edges, a_weighting),
-        u_468=bare.u_noise(*edges, itu_468_2k),
+        rms_468_2k=rms_468_2k,
+        density=math.sqrt(bare.band_power(*edges) / width) if width > 0 else 0.0,
+        u_relative=_u_total(bare.band_power(*edges), bare.u_noise(*edges), inside, np.ones(len(inside))),
+        u_untoned=bare.u_noise(*edges),
+        u_a_weighted=u_a,
+        u_468=u_468,
         u_quasi_peak=quiet.quasi_peak.u_relative(bare, edges),
         dc=quiet.dc,
         tones=tones,
@@ -142,18 +146,28 @@ def noise_in_band(quiet: QuietRecord, band_hz: tuple[float, float]) -> NoiseAnal
 
 
 def _weighted(
+    weighted: LineSpectrum,
     bare: LineSpectrum,
     edges: tuple[float, float],
-    tones: tuple[IdleTone, ...],
+    inside: Sequence[IdleTone],
     weighting: Callable[[FloatArray], FloatArray],
-) -> float:
-    """R.m.s. through a weighting: each tone by the weight at its own frequency, the rest line by line.
+) -> tuple[float, float]:
+    """R.m.s. through a weighting and its relative standard uncertainty.
 
-    The window smears a tone over some lines; where the weighting is steep, weighting those would pull the reading up.
+    Each tone counts by the weight at its own frequency, the rest (``bare``, and ``weighted``) line by line: the window smears a
+    tone over some lines; where the weighting is steep, weighting those would pull the reading up.
     """
-    inside = [t for t in tones if edges[0] <= t.frequency_hz <= edges[1]]
     weights = weighting(np.array([t.frequency_hz for t in inside])) if inside else np.empty(0)
-    return math.sqrt(bare.band_power(*edges) + float(np.sum((weights * np.array([t.rms for t in inside])) ** 2)))
+    power = weighted.band_power(*edges)
+    total = power + float(np.sum((weights * np.array([t.rms for t in inside])) ** 2))
+    return math.sqrt(total), _u_total(power, bare.u_noise(*edges, weighting), inside, weights)
+
+
+def _u_total(power: float, u_noise: float, inside: Sequence[IdleTone], weights: FloatArray) -> float:
+    """Relative standard uncertainty of the root of a power of noise and those of weighted tones, each with its own."""
+    rms, u_rms = (weights * np.array([getattr(t, name) for t in inside]) for name in ("rms", "u_rms"))
+    total = power + float(np.sum(rms**2))
+    return math.hypot(power * u_noise, float(np.linalg.norm(rms * u_rms))) / total if total > 0 else 0.0
 
 
 def _through(spectrum: LineSpectrum, weighting: Callable[[FloatArray], FloatArray]) -> LineSpectrum:

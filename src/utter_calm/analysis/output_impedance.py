@@ -25,7 +25,7 @@ def source_impedance(open_v: ComplexArray, loaded_v: ComplexArray, load_ohm: flo
     return np.asarray((open_v - loaded_v) / (loaded_v / load_ohm - open_v / open_ohm))
 
 
-def u_source_impedance(impedance: ComplexArray, load_ohm: float, u_ratio: float, u_load: float) -> npt.NDArray[np.float64]:
+def u_source_impedance(impedance: ComplexArray, load_ohm: float, u_ratio: float | FloatArray, u_load: float) -> FloatArray:
     """Give the standard uncertainty in ohm: of the ratio of the two voltages, and of the load, relative both."""
     magnitude = np.abs(impedance)
     return np.asarray(np.hypot((load_ohm + magnitude) * u_ratio, magnitude * u_load))
@@ -57,3 +57,21 @@ def band_levels(first: FloatArray, second: FloatArray, rate_hz: float) -> tuple[
     seen = powers[0] > 1e-6 * powers[0].max()
     middle = np.sqrt(edges[1:] * edges[:-1])
     return middle[seen], [np.sqrt(p[seen]) for p in powers]
+
+
+def u_of_bands(ratio: FloatArray) -> FloatArray:
+    """Relative standard uncertainty (n,) of ratios in neighbouring bands, from how far they depart from a smooth course.
+
+    A second difference of values with a variance of their own has six times that variance (von Neumann et al. 1941); it is
+    averaged over a band's nine neighbours.
+
+    Raises
+    ------
+    ValueError
+        There are fewer than three bands.
+    """
+    if len(ratio) < 3:
+        raise ValueError("fewer than three bands")
+    bend = np.diff(np.log(np.maximum(ratio, 1e-300)), 2) ** 2 / 6
+    about = np.arange(len(ratio)) - 1
+    return np.sqrt([np.mean(bend[max(0, k - 4) : max(1, k + 5)]) for k in np.minimum(about, len(bend) - 1)])

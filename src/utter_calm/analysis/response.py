@@ -19,6 +19,13 @@ def value_at(frequency_hz: FloatArray, magnitude: FloatArray, at_hz: float) -> f
     return math.exp(float(np.interp(math.log(at_hz), np.log(frequency_hz), logarithm)))
 
 
+def u_at(frequency_hz: FloatArray, u: FloatArray, at_hz: float) -> float:
+    """Standard uncertainty of a value interpolated between two points of a curve, each with its own (n,)."""
+    right = int(np.clip(np.searchsorted(frequency_hz, at_hz), 1, len(frequency_hz) - 1))
+    share = math.log(at_hz / frequency_hz[right - 1]) / math.log(frequency_hz[right] / frequency_hz[right - 1])
+    return math.hypot((1 - share) * u[right - 1], share * u[right])
+
+
 def corners(
     frequency_hz: FloatArray, relative: FloatArray, *, reference_hz: float = 1000.0, ratio: float = _MINUS_3_DB
 ) -> tuple[float | None, float | None]:

@@ -15,6 +15,7 @@ from utter_calm.analysis.windows import BLACKMAN_HARRIS_7, CosineWindow
 
 FloatArray = npt.NDArray[np.float64]
 _BLOCK = 128
+_STANDS_OUT = 4.0
 
 
 @dataclass(frozen=True, eq=False)  # without slots, so that what is asked for again and again is kept
@@ -72,7 +73,8 @@ class LineSpectrum:
 
         The power of a line of noise has the standard deviation of its mean (exponential law), and lines hang together over
         ``correlation_bins`` (Welch 1967). The mean is told by the median of the lines about it: a steady tone among them, a
-        line of the mains, has no spread of its own. ``windowed`` is False for what is read from the record as it is.
+        line of the mains, has no spread of its own, but beats with the noise (twice the product of both powers). ``windowed``
+        is False for what is read from the record as it is.
         """
         together = self.correlation_bins / (1.0 if windowed else BLACKMAN_HARRIS_7.correlation_bins)
         sums, means = self._blocks
@@ -81,7 +83,10 @@ class LineSpectrum:
         gain = share if weighting is None else share * weighting((edges[:-1] + edges[1:]) / 2) ** 2
         total = float(np.dot(sums, gain))
         counted = gain**2 / np.maximum(share, 1e-12) * _BLOCK  # a block of which a part lies in the band has fewer lines
-        return 0.5 * math.sqrt(together * float(np.dot(means**2, counted))) / total if total > 0 else 0.0
+        excess = sums - _BLOCK * means
+        tones = np.where(excess > _STANDS_OUT * means * math.sqrt(_BLOCK * self.correlation_bins), excess, 0.0)
+        variance = together * float(np.dot(means**2, counted) + 2 * np.dot(tones * means, gain**2))
+        return 0.5 * math.sqrt(variance) / total if total > 0 else 0.0
 
     @cached_property
     def _blocks(self) -> tuple[FloatArray, FloatArray]:

@@ -6,10 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from utter_calm.analysis.deconvolution import FARTHEST_ORDER, Deconvolved, deconvolve
+from utter_calm.analysis.deconvolution import Deconvolved, deconvolve
 from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.analysis.sweep_noise import NoiseFloor
 from utter_calm.analysis.transforms import next_fast_len, rfft
-from utter_calm.analysis.windows import BLACKMAN_HARRIS_7
 from utter_calm.errors import NoSignal
 from utter_calm.signals.sweep import ComplexArray, Sweep
 
@@ -84,11 +84,12 @@ def analyze_sweep(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate
         raise NoSignal(f"The sweep cannot be analysed: {problem}.", hint="Check that the stimulus is the right file.") from problem
     grid = log_grid(found.low_hz, found.high_hz)
     gain = _at(found.gain, grid / found.bin_hz)
-    noise = _NoiseFloor(found, sweep)
+    noise = NoiseFloor(found, sweep)
     return SweepAnalysis(
         frequency_hz=grid,
         gain=gain,
-        u_gain=noise.magnitude(grid, found.window_energy) / np.sqrt(2),
+        # half of the noise stands across the gain and does not move its magnitude
+        u_gain=noise.of_gain(grid) * _shrunk(grid / found.bin_hz) / np.sqrt(2),
         delay_s=found.delay_s,
         valid_hz=(found.low_hz, found.high_hz),
         orders=tuple(_order(found, sweep, order, grid, gain, noise) for order in ORDERS),
@@ -104,50 +105,22 @@ def log_grid(low_hz: float, high_hz: float, points_per_octave: int = POINTS_PER_
 def _at(spectrum: ComplexArray, position: FloatArray) -> ComplexArray:
     """Value between bins by a cubic through four of them: the windowed response is smooth over several bins."""
     base = np.clip(np.floor(position).astype(int), 1, len(spectrum) - 3)
-    x = position - base
-    p0, p1, p2, p3 = (spectrum[base + k] for k in (-1, 0, 1, 2))
-    return np.asarray(p1 + 0.5 * x * (p2 - p0 + x * (2 * p0 - 5 * p1 + 4 * p2 - p3 + x * (3 * (p1 - p2) + p3 - p0))))
+    return np.asarray(sum(w * spectrum[base + k] for k, w in zip((-1, 0, 1, 2), _cubic(position - base), strict=True)))
 
 
-class _NoiseFloor:
-    """Noise in the deconvolved response: read where neither the response nor any order stands.
-
-    The noise of one stretch of it is taken as the noise of every other; in the result it rises by 3 dB per octave for
-    white noise in the recording.
-    """
-
-    def __init__(self, found: Deconvolved, sweep: Sweep) -> None:
-        rate = found.rate_hz
-        # before the earliest order looked at, and long after the impulse, nothing stands but noise
-        late = found.frames - int(sweep.lead_s(FARTHEST_ORDER) * rate)
-        length = max(64, min(int(0.5 * rate), late // 4))
-        size = next_fast_len(length)
-        shape = BLACKMAN_HARRIS_7.samples(length)
-
-        def power_of(whole: FloatArray) -> FloatArray:
-            stretch = whole[late - length : late]
-            return np.asarray(np.abs(rfft(stretch * shape, size)) ** 2 / np.sum(shape**2))
-
-        self._frequency = np.arange(size // 2 + 1) * (rate / size)
-        # in the band of the whole recording: what is left without the linear part has lost the noise that it took along
-        known = np.arange(len(found.slope)) * found.bin_hz
-        slope = np.interp(self._frequency, known, found.slope)
-        inside = (self._frequency >= found.low_hz) & (self._frequency <= found.high_hz)
-        self._power = np.where(inside, power_of(found.impulse) * slope**2, power_of(found.orders))
-
-    def magnitude(self, frequency_hz: FloatArray, window_energy: float) -> FloatArray:
-        """R.m.s. magnitude that noise gives to a response windowed with this energy (sum of squares, samples)."""
-        total = np.concatenate([[0.0], np.cumsum(self._power)])
-        bins = self._frequency[1]
-        # a third of an octave, and never less than five bins: noise is told by its average
-        low = np.minimum(frequency_hz * 2 ** (-1 / 6), frequency_hz - 2.5 * bins) / bins
-        high = np.maximum(frequency_hz * 2 ** (1 / 6), frequency_hz + 2.5 * bins) / bins
-        a = np.clip(np.floor(low).astype(int), 0, len(self._power) - 6)
-        b = np.clip(np.ceil(high).astype(int), a + 5, len(self._power))
-        return np.asarray(np.sqrt(np.maximum(total[b] - total[a], 0) / (b - a) * window_energy))
+def _cubic(x: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray]:
+    """Weights of the four points about a place between the middle two (Catmull and Rom 1974); x from 0 to 1."""
+    return (
+        0.5 * x * (-1 + x * (2 - x)), 1 + 0.5 * x**2 * (3 * x - 5), 0.5 * x * (1 + x * (4 - 3 * x)), 0.5 * x**2 * (x - 1),
+    )  # fmt: skip
 
 
-def _order(found: Deconvolved, sweep: Sweep, order: int, grid: FloatArray, gain: ComplexArray, noise: _NoiseFloor) -> OrderTrace:
+def _shrunk(position: FloatArray) -> FloatArray:
+    """By how much the cubic lessens noise that differs from bin to bin."""
+    return np.sqrt(sum(w**2 for w in _cubic(position - np.floor(position))))
+
+
+def _order(found: Deconvolved, sweep: Sweep, order: int, grid: FloatArray, gain: ComplexArray, noise: NoiseFloor) -> OrderTrace:
     """Cut out the impulse response of one order and read it at ``order`` times each frequency of the fundamental."""
     rate = found.rate_hz
     position = -sweep.lead_s(order) * rate

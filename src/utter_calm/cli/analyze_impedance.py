@@ -9,7 +9,7 @@ import numpy as np
 
 from utter_calm.analysis.lines import fit_lines
 from utter_calm.analysis.multitone import find_tones
-from utter_calm.analysis.output_impedance import band_levels, source_impedance, u_source_impedance
+from utter_calm.analysis.output_impedance import band_levels, source_impedance, u_of_bands, u_source_impedance
 from utter_calm.analysis.spectrum import FloatArray, line_spectrum
 from utter_calm.cli.analyze_options import FILE, common_options, load, show
 from utter_calm.errors import InputError, NoSignal
@@ -58,7 +58,10 @@ def _add_impedance(out: ResultBuilder, without: Capture, under: Capture, channel
         frequency, levels, spread = _line_levels(scaled, without.rate_hz)
     except NoSignal:  # no steady tones: a sweep, or noise
         frequency, levels = band_levels(*scaled, without.rate_hz)
-        spread = np.full(len(frequency), 1e-3)
+        try:
+            spread = u_of_bands(levels[1] / levels[0])
+        except ValueError:
+            raise NoSignal("The recordings hold too little in common to be compared.", hint="Play a sweep, or tones.") from None
         out.trust.append(Trust("by_bands", "No steady tones: compared band by band, without phase.", grave=False))
     heard = (levels[1] > 1e-6 * levels[0]) & (levels[0] > 0)
     if not np.any(heard):
@@ -71,7 +74,7 @@ def _add_impedance(out: ResultBuilder, without: Capture, under: Capture, channel
     impedance = np.abs(source_impedance(levels[0].astype(np.complex128), levels[1].astype(np.complex128), ohm)) * np.sign(
         levels[0] - levels[1]
     )
-    u = u_source_impedance(impedance.astype(np.complex128), ohm, float(np.median(spread)), 0.0)
+    u = u_source_impedance(impedance.astype(np.complex128), ohm, spread, 0.0)
     if np.median(impedance) <= 0:
         text = f"Channel {channel} is louder with the load than without: were the files swapped?"
         out.trust.append(Trust("files_swapped", text))

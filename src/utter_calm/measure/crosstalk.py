@@ -150,15 +150,20 @@ def _phasors(settings: CrosstalkSettings, capture: Capture, number: int, tones: 
 
 
 def _add_direction(out: ResultBuilder, tones: FloatArray, ratio: FloatArray, spread: FloatArray, channel: int) -> None:
-    """Add crosstalk into a channel; what noise adds to the magnitude is taken off as power (Rice)."""
+    """Add crosstalk into a channel; what noise adds to the magnitude is taken off as power (Rice).
+
+    Far above the noise its part in phase alone moves a magnitude; near it, taking it off adds to that, and in the noise the
+    noise itself is what is not known.
+    """
     honest = np.sqrt(np.maximum(ratio**2 - spread**2, (0.3 * spread) ** 2))
-    out.traces.append(Trace("crosstalk", channel, tones, "Hz", honest, "1", None, 2 * spread))
+    u = np.minimum(spread, ratio / honest * spread / math.sqrt(2))
+    out.traces.append(Trace("crosstalk", channel, tones, "Hz", honest, "1", None, 2 * u))
     worst = int(np.argmax(honest))
-    out.add("crosstalk", channel, float(honest[worst]), "1", float(spread[worst]))
+    out.add("crosstalk", channel, float(honest[worst]), "1", float(u[worst]))
     for name, at in (("crosstalk_at_1khz", 1e3), ("crosstalk_at_10khz", 1e4)):
         near = int(np.argmin(np.abs(np.log(tones / at))))
         if abs(math.log(tones[near] / at)) < 0.25:
-            out.add(name, channel, float(honest[near]), "1", float(spread[near]))
+            out.add(name, channel, float(honest[near]), "1", float(u[near]))
     lost = honest < _NEAR_NOISE * spread
     if np.any(lost):
         text = (
@@ -168,13 +173,19 @@ def _add_direction(out: ResultBuilder, tones: FloatArray, ratio: FloatArray, spr
 
 
 def _add_balance(out: ResultBuilder, tones: FloatArray, ratio: np.ndarray, noise: FloatArray, capture: Capture) -> None:
-    u_flat = capture.u_flatness()
+    """Add channel 2 over channel 1; ``noise`` is the relative standard uncertainty of each ratio from the noise.
+
+    The channels' levels were calibrated alike, and what that leaves open is common to both; how far each is flat is its own.
+    """
+    flat = math.hypot(capture.u_flatness(1), capture.u_flatness(2))
     magnitude = np.abs(ratio)
-    spread = np.full(len(tones), 2 * u_flat) * magnitude
-    out.traces.append(Trace("balance", 1, tones, "Hz", magnitude, "1", np.unwrap(np.angle(ratio)), spread))
+    u = np.hypot(flat, noise)
+    out.traces.append(Trace("balance", 1, tones, "Hz", magnitude, "1", np.unwrap(np.angle(ratio)), 2 * u * magnitude))
     near = int(np.argmin(np.abs(np.log(tones / 1e3))))
-    out.add("channel_balance", 0, float(magnitude[near]), "1", float(magnitude[near]) * u_flat)
-    out.add("balance_spread", 0, float(magnitude.max() / magnitude.min()), "1", u_flat * 1.5)
+    out.add("channel_balance", 0, float(magnitude[near]), "1", float(magnitude[near] * u[near]))
+    top, bottom = int(np.argmax(magnitude)), int(np.argmin(magnitude))
+    moves = float(magnitude[top] / magnitude[bottom])
+    out.add("balance_spread", 0, moves, "1", moves * math.hypot(flat, noise[top], noise[bottom]))
     turn = np.abs(np.angle(ratio))
     most = int(np.argmax(turn))
     out.add("interchannel_phase", 0, float(turn[most]), "rad", float(noise[most]))

@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
+from utter_calm.analysis.response import u_at
 from utter_calm.analysis.sweep import ORDERS as SWEEP_ORDERS
 from utter_calm.analysis.sweep import SweepAnalysis, analyze_sweep
 from utter_calm.analysis.tone import ToneAnalysis
@@ -250,11 +251,10 @@ def _add_level(
     seen = np.isfinite(main) & (x <= valid[1])
     if not np.any(seen):
         return
-    spread = points.u_thd_n if not swept else np.zeros_like(main)
     worst = int(np.flatnonzero(seen)[np.argmax(main[seen])])
-    out.add("worst_thd_n", channel, float(main[worst]), "1", float(spread[worst]))
+    out.add("worst_thd_n", channel, float(main[worst]), "1", None if swept else float(points.u_thd_n[worst]))
     out.add("worst_frequency", channel, float(x[worst]), "Hz")
     for name, place in (("thd_n_at_1khz", 1e3), ("thd_n_at_10khz", 1e4)):
         if not swept and x[0] <= place <= x[-1]:
-            value = float(np.exp(np.interp(math.log(place), np.log(x), np.log(main))))
-            out.add(name, channel, value, "1", float(np.interp(place, x, spread)))
+            value = math.exp(float(np.interp(math.log(place), np.log(x), np.log(main))))
+            out.add(name, channel, value, "1", value * u_at(x, points.u_thd_n / main, place))

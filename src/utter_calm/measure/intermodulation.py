@@ -186,7 +186,7 @@ def add_intermodulation(out: ResultBuilder, found: Found, capture: Capture, chan
                 out.add(name, channel, value, "1", spread)
     else:
         name = imd_name(found)
-        out.add(name, channel, found.total, "1", math.hypot(found.u_second, found.u_third))
+        out.add(name, channel, found.total, "1", found.u_total)
         for order, value, spread in ((2, found.second, found.u_second), (3, found.third, found.u_third)):
             if value is not None:
                 out.add(f"{name}_{order}", channel, value, "1", spread)

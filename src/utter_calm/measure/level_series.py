@@ -22,6 +22,7 @@ from utter_calm.quantities.parse import parse_list
 from utter_calm.rig import Rig
 
 _FINEST, _COARSEST = 10 ** (0.2 / 20), 10 ** (0.7 / 20)
+_MOVES = 2.0
 _MOST_EXTRA = 12
 OVER = (
     Over("power", "power", "power", trace="power", for_floor="output"),
@@ -230,19 +231,19 @@ def _add_readings(
     settings: LevelSeriesSettings,
 ) -> None:
     unit, level = capture.unit(channel), points.level
-    u_level, u_flat = capture.u_level(channel), capture.u_flatness(channel)
-    one_percent = None
+    u_level = capture.u_level(channel)
+    one_percent: tuple[float, float] | None = None
     for bound in parse_list(settings.bounds, "1", what="bound"):
         name = f"{100 * bound:g}".replace(".", "_")
         at = level_at(level, points.thd_n, bound)
         if at is None:
             continue
-        u = math.hypot(u_level, u_level_at(level, points.thd_n, bound, at))
+        u = math.hypot(u_level, u_level_at(level, points.thd_n, points.u_thd_n, bound, at))
         if capture.load_ohm is not None and unit == "V":
             power = at**2 / capture.load_ohm
             out.add(f"power_at_{name}_percent", channel, power, "W", power * math.hypot(2 * u, capture.u_load))
         out.add(f"voltage_at_{name}_percent", channel, at, unit, at * u)
-        one_percent = at if name == "1" else one_percent
+        one_percent = (at, u) if name == "1" else one_percent
     onset = clipping_onset(level, points.thd_n)
     if onset is not None:
         out.add(
@@ -260,17 +261,29 @@ def _add_readings(
     out.add("best_thd_n", channel, best, "1", float(points.u_thd_n[int(np.argmin(points.thd_n))]))
     out.add("best_level", channel, best_level, unit)
     if settings.nominal_v > 0 and one_percent is not None:
-        out.add(
-            "headroom_above_nominal",
-            channel,
-            one_percent / settings.nominal_v,
-            "1",
-            one_percent / settings.nominal_v * u_level,
-        )
+        headroom = one_percent[0] / settings.nominal_v
+        out.add("headroom_above_nominal", channel, headroom, "1", headroom * one_percent[1])
     if drive is not None:
         gain = level / drive
         quiet = (points.noise < 10**-1.5) & (level < (onset or math.inf))
         if np.any(quiet):
-            out.add("gain", channel, float(np.median(gain[quiet])), "1", float(np.median(gain[quiet])) * u_level)
-            out.add("gain_linearity", channel, float(gain[quiet].max() / gain[quiet].min()), "1",
-                    math.hypot(float(np.median(points.u_level[quiet] / level[quiet])) * 2, u_flat))  # fmt: skip
+            _add_gain(out, gain[quiet], (points.u_level / level)[quiet], channel, u_level)
+
+
+def _add_gain(out: ResultBuilder, gain: FloatArray, u: FloatArray, channel: int, u_level: float) -> None:
+    """Add the gain and how far it moves; ``u`` is relative, of each point, from the noise alone.
+
+    The median does not follow the few points that begin to clip. Of values that differ by their noise alone its own spread is
+    the root of pi/2 over the sum of the reciprocals of theirs, by the density of each at the middle (Cramer 1946, 28.5);
+    where the gain truly moves from point to point it is that of the one or two points that it comes from.
+    """
+    middle = float(np.median(gain))
+    if float(np.std(gain)) > _MOVES * middle * float(np.sqrt(np.mean(u**2))):
+        between = np.argsort(gain)[(len(gain) - 1) // 2 : len(gain) // 2 + 1]
+        noise = float(np.linalg.norm(u[between])) / len(between)
+    else:
+        noise = math.sqrt(math.pi / 2) / float(np.sum(1 / np.maximum(u, 1e-12)))
+    out.add("gain", channel, middle, "1", middle * math.hypot(u_level, noise))
+    top, bottom = int(np.argmax(gain)), int(np.argmin(gain))
+    moves = float(gain[top] / gain[bottom])
+    out.add("gain_linearity", channel, moves, "1", moves * float(np.hypot(u[top], u[bottom])))

@@ -144,14 +144,14 @@ def _add_readings(out: ResultBuilder, found: NoiseAnalysis, capture: Capture, ch
     out.add("noise_a", channel, found.a_weighted, unit, found.a_weighted * math.hypot(found.u_a_weighted, u_cal))
     out.add("noise_468", channel, found.quasi_peak, unit, found.quasi_peak * math.hypot(found.u_quasi_peak, u_cal))
     out.add("noise_468_2k", channel, found.rms_468_2k, unit, found.rms_468_2k * math.hypot(found.u_468, u_cal))
-    out.add("noise_density", channel, found.density, f"{unit}/√Hz", found.density * u_rel)
+    out.add("noise_density", channel, found.density, f"{unit}/√Hz", found.density * math.hypot(found.u_untoned, u_cal))
     if reference_v > 0 and unit == "V":
         out.add("snr", channel, reference_v / found.broadband, "1", reference_v / found.broadband * u_rel)
     elif unit == "FS":
         out.add("snr", channel, 1 / found.broadband, "1", u_rel / found.broadband)
     out.add("dc", channel, found.dc if unit == "V" else found.dc / math.sqrt(2), unit)
     for number, tone in enumerate(found.tones, start=1):
-        out.add(f"idle_tone_{number}", channel, tone.rms, unit, math.hypot(tone.u_rms, tone.rms * u_rel), note=tone.kinship)
+        out.add(f"idle_tone_{number}", channel, tone.rms, unit, math.hypot(tone.u_rms, tone.rms * u_cal), note=tone.kinship)
         out.add(f"idle_tone_{number}_hz", channel, tone.frequency_hz, "Hz")
 
 

@@ -132,6 +132,7 @@ def _add_point(
     level = np.interp(distortion.x, output.x, output.magnitude)
     order = np.argsort(level, kind="stable")
     level, ratio = level[order], distortion.magnitude[order]
+    u_ratio = np.zeros(len(ratio)) if distortion.uncertainty is None else distortion.uncertainty[order] / 2
     out.traces.append(Trace("approach", channel, level**2 / ohm, "W", ratio, "1", at=at))
     voltage = level_at(level, ratio, settings.bound)
     if voltage is None:
@@ -139,13 +140,13 @@ def _add_point(
         out.trust.append(Trust("bound_not_reached", text, grave=False))
         return None
     known = given.rig.recorded[min(channel, len(given.rig.recorded)) - 1]
-    u = math.hypot(known.u_level, u_level_at(level, ratio, settings.bound, voltage))
+    u = math.hypot(known.u_level, u_level_at(level, ratio, u_ratio, settings.bound, voltage))
     watts = voltage**2 / ohm
     u_watts = math.hypot(2 * u, given.rig.u_load)
     out.add("rated_power", channel, watts, "W", watts * u_watts, at)
     out.add("rated_voltage", channel, voltage, "V", voltage * u, at)
     nearest = int(np.argmin(np.abs(np.log(level / voltage))))
-    spread = distortion.uncertainty[order][nearest] / 2 if distortion.uncertainty is not None else None
+    spread = None if distortion.uncertainty is None else float(u_ratio[nearest])
     out.add("rated_thd_n", channel, float(ratio[nearest]), "1", spread, at)
     claim = settings.claimed().get(given.value(_LOAD) or "")
     if claim:

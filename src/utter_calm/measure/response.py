@@ -13,7 +13,7 @@ from utter_calm.analysis.sweep import ORDERS, SweepAnalysis, analyze_sweep
 from utter_calm.errors import InputError, MeasurementError
 from utter_calm.measure.capture import Capture, usable_part
 from utter_calm.measure.declare import Declared, with_roles
-from utter_calm.measure.kind import FloatArray, PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
+from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
 from utter_calm.measure.parallel import each_channel
 from utter_calm.measure.pictures import PHASE
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
@@ -155,7 +155,8 @@ class Response(SingleStimulus[ResponseSettings]):
             _add_curve_readings(out, found, channel, ripple, u_level, u_flat)
             if progress is not None:
                 progress(channel / capture.count)
-        _add_channel_difference(out, list(prepared.channels.values()), settings)
+        flat = [capture.u_flatness(channel) for channel in prepared.channels]
+        _add_channel_difference(out, list(prepared.channels.values()), settings, flat)
         return out.build()
 
 
@@ -205,20 +206,21 @@ def _add_curve_readings(
     if reference is None:
         out.trust.append(Trust("no_reference", "The sweep does not cover 1 kHz: nothing can be told relative to it."))
         return
-    noise = float(np.interp(1000.0, frequency, found.u_gain))
+    noise = curve.u_at(frequency, found.u_gain, 1000.0)
     out.add("gain_at_1khz", channel, reference, "1", math.hypot(noise, reference * u_level))
     relative = gain / reference
     out.traces.append(
         Trace(
             "relative", channel, frequency, "Hz", relative, "1", None,
-            2 * np.hypot(found.u_gain, noise) / reference + 2 * u_flat, found.valid_hz, "the sweep does not reach there",
+            2 * np.hypot(found.u_gain / reference, relative * math.hypot(noise / reference, u_flat)), found.valid_hz,
+            "the sweep does not reach there",
         )
     )  # fmt: skip
     for name, at in (("deviation_at_20hz", 20.0), ("deviation_at_20khz", 20_000.0)):
         value = curve.value_at(frequency, relative, at)
         if value is not None:
-            spread = float(np.interp(at, frequency, found.u_gain)) / reference
-            out.add(name, channel, value, "1", value * math.hypot(spread, noise / reference, u_flat))
+            spread = curve.u_at(frequency, found.u_gain, at) / reference
+            out.add(name, channel, value, "1", math.hypot(spread, value * noise / reference, value * u_flat))
     lower, upper = curve.corners(frequency, relative)
     for name, corner in (("lower_corner", lower), ("upper_corner", upper)):
         if corner is None:
@@ -233,14 +235,19 @@ def _add_curve_readings(
             )
         else:
             slope = curve.log_slope(frequency, relative, corner)
-            spread = math.hypot(float(np.interp(corner, frequency, found.u_gain)) / reference, u_flat)
+            own = curve.u_at(frequency, found.u_gain / gain, corner)
+            spread = math.hypot(own, noise / reference, u_flat)
             out.add(name, channel, corner, "Hz", corner * spread / max(abs(slope), 1e-3))
     ripple = curve.ripple(frequency, gain, *ripple_hz)
     if ripple is not None:
-        out.add("ripple", channel, ripple, "1", ripple * u_flat * math.sqrt(2))
+        inside = np.flatnonzero((frequency >= ripple_hz[0]) & (frequency <= ripple_hz[1]))
+        ends = inside[np.argmax(gain[inside])], inside[np.argmin(gain[inside])]
+        out.add("ripple", channel, ripple, "1", ripple * math.hypot(u_flat, *(found.u_gain[k] / gain[k] for k in ends)))
 
 
-def _add_channel_difference(out: ResultBuilder, found: list[SweepAnalysis], settings: ResponseSettings) -> None:
+def _add_channel_difference(
+    out: ResultBuilder, found: list[SweepAnalysis], settings: ResponseSettings, u_flat: list[float]
+) -> None:
     """Largest difference between the channels in the ripple band, as a ratio of 1 or more."""
     if len(found) < 2:
         return
@@ -248,9 +255,10 @@ def _add_channel_difference(out: ResultBuilder, found: list[SweepAnalysis], sett
     inside = (grid >= settings.ripple_low_hz) & (grid <= settings.ripple_high_hz)
     if not inside.any():
         return
-    gains: list[FloatArray] = [np.interp(grid, f.frequency_hz, np.abs(f.gain)) for f in found]
-    stack = np.array(gains)[:, inside]
-    ratio = stack.max(axis=0) / stack.min(axis=0)
+    gains = np.array([np.interp(grid, f.frequency_hz, np.abs(f.gain)) for f in found])[:, inside]
+    noise = np.array([np.interp(grid, f.frequency_hz, f.u_gain) for f in found])[:, inside]
+    ratio = gains.max(axis=0) / gains.min(axis=0)
     worst = int(np.argmax(ratio))
-    noise = float(np.median(found[0].u_gain[inside] / stack[0]))
-    out.add("channel_difference", 0, float(ratio[worst]), "1", float(ratio[worst]) * noise * 2)
+    ends = int(np.argmax(gains[:, worst])), int(np.argmin(gains[:, worst]))
+    parts = [u_flat[k] for k in ends] + [float(noise[k, worst] / gains[k, worst]) for k in ends]
+    out.add("channel_difference", 0, float(ratio[worst]), "1", float(ratio[worst]) * math.hypot(*parts))

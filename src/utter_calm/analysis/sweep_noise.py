@@ -1,0 +1,80 @@
+"""Noise of a deconvolved sweep: read where neither the response nor any order stands, and where the noise was recorded.
+
+The inverse of a sweep takes each frequency back by the time at which the sweep passed it. Noise of a frequency therefore fills
+the impulse response from that time before zero on, for as long as was recorded, and no longer: a stretch in which a high
+frequency has its noise may hold none of a low one.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+
+from utter_calm.analysis.deconvolution import FARTHEST_ORDER, Deconvolved
+from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.analysis.transforms import next_fast_len, rfft
+from utter_calm.analysis.windows import BLACKMAN_HARRIS_7
+from utter_calm.signals.sweep import Sweep
+
+_LONGEST_S, _DECAYED_S = 0.5, 0.1
+_STRETCHES = 6
+
+
+class NoiseFloor:
+    """Power of the noise over frequency, told by one stretch for each part of the band."""
+
+    def __init__(self, found: Deconvolved, sweep: Sweep) -> None:
+        self._found, self._sweep = found, sweep
+        rate = found.rate_hz
+        # before the earliest order looked at, and long after the impulse, nothing stands but noise
+        late = found.frames - int(sweep.lead_s(FARTHEST_ORDER) * rate)
+        length = max(64, min(int(_LONGEST_S * rate), late // 4))
+        size = next_fast_len(length)
+        shape = BLACKMAN_HARRIS_7.samples(length)
+        self._frequency: FloatArray = np.asarray(np.arange(size // 2 + 1) * (rate / size), dtype=np.float64)
+        known = np.arange(len(found.slope)) * found.bin_hz
+        slope = np.interp(self._frequency, known, found.slope)
+        # in the band of the whole recording: what is left without the linear part has lost the noise that it took along
+        inside = (self._frequency >= found.low_hz) & (self._frequency <= found.high_hz)
+
+        def power_of(stop: int) -> FloatArray:
+            flat, rest = (np.abs(rfft(whole[stop - length : stop] * shape, size)) ** 2 for whole in (found.impulse, found.orders))
+            return np.asarray(np.where(inside, flat * slope**2, rest) / np.sum(shape**2))
+
+        self._power = power_of(late)
+        # at its ends the sweep has little to divide by: what was recorded is smooth there, its quotient is not
+        self._played = np.interp(self._frequency, known, found.played) ** 2
+        first, end = self._recorded(self._frequency)
+        # what the sweep passed early has no noise in the latest stretch: its noise ended before
+        early = first > late - length - found.frames
+        places = np.linspace(np.min(end), np.max(end), _STRETCHES + 1)[:-1].astype(int)
+        for stop in places[places - length > _DECAYED_S * rate].tolist():
+            chosen = early & (end >= stop)
+            self._power[chosen] = power_of(min(stop, late))[chosen]
+
+    def magnitude(self, frequency_hz: FloatArray, window_energy: float | FloatArray) -> FloatArray:
+        """R.m.s. magnitude that noise gives to a response windowed with this energy (sum of squares, samples)."""
+        total = np.concatenate([[0.0], np.cumsum(self._power * self._played)])
+        bins = self._frequency[1]
+        # a third of an octave, and never less than five bins: noise is told by its average
+        low = np.minimum(frequency_hz * 2 ** (-1 / 6), frequency_hz - 2.5 * bins) / bins
+        high = np.maximum(frequency_hz * 2 ** (1 / 6), frequency_hz + 2.5 * bins) / bins
+        a = np.clip(np.floor(low).astype(int), 0, len(self._power) - 6)
+        b = np.clip(np.ceil(high).astype(int), a + 5, len(self._power))
+        found = self._found
+        played = np.interp(frequency_hz, np.arange(len(found.played)) * found.bin_hz, found.played) ** 2
+        return np.asarray(np.sqrt(np.maximum(total[b] - total[a], 0) / (b - a) / played * window_energy))
+
+    def of_gain(self, frequency_hz: FloatArray) -> FloatArray:
+        """R.m.s. magnitude that noise gives to the linear response: as much as its window lets in where noise was recorded."""
+        window = self._found.window
+        running = np.concatenate([[0.0], np.cumsum(np.tile(window**2, 2))])
+        first, end = (np.rint(k).astype(int) for k in self._recorded(frequency_hz))
+        low = first % len(window)
+        return self.magnitude(frequency_hz, running[low + np.minimum(end - first, len(window))] - running[low])
+
+    def _recorded(self, frequency_hz: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """From which sample of the impulse response to which there is noise of a frequency; the first lies before zero."""
+        sweep, rate = self._sweep, self._found.rate_hz
+        passed = sweep.growth_s * np.log(np.maximum(frequency_hz, sweep.start_hz) / sweep.start_hz)
+        first = -(sweep.onset_s + np.minimum(passed, sweep.duration_s) + self._found.delay_s) * rate
+        return first, first + self._found.recorded
