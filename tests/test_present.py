@@ -13,6 +13,7 @@ from tests.conftest import shown
 from utter_calm.job.compare import compare, difference
 from utter_calm.job.document import Cell
 from utter_calm.job.facts import facts_of
+from utter_calm.job.gain import Gain
 from utter_calm.job.verdict import Outcome
 from utter_calm.measure.result import Reading, Trace
 from utter_calm.present.chain import chain_view, level_view
@@ -213,11 +214,13 @@ def test_the_chain_says_what_changed_and_what_is_dangerous(measured):
     assert links["load"].badge == "was 4 Ω"
     assert links["output"].simulated
     loud = step.with_settings(type(step.typed_settings())(level_v=1.9))
+    gain = Gain(30.2, "by its data sheet")
     assert (
         "more than the load can take"
-        in {v.key: v for v in chain_view(plan, unit, loud, OHM_4, None, simulated=True)}["load"].warning
+        in {v.key: v for v in chain_view(plan, unit, loud, OHM_4, None, simulated=True, gain=gain)}["load"].warning
     )
-    mild = {"next_load": Measured(600.0, "ohm"), "simulated": True}
+    assert not {v.key: v for v in chain_view(plan, unit, loud, OHM_4, None, simulated=True)}["load"].warning  # gain not known
+    mild = {"next_load": Measured(600.0, "ohm"), "simulated": True, "gain": gain}
     assert not {v.key: v for v in chain_view(plan, unit, loud, OHM_4, None, **mild)}["load"].warning
     assert level_view(measured, unit, step, OHM_8, 0.0937).main.startswith("9")
     assert "W into 8 Ω" in level_view(measured, unit, step, OHM_8).main

@@ -2,12 +2,14 @@
 
 import itertools
 import threading
+from dataclasses import replace
 
 import pytest
 
 from tests.conftest import make_demo, small_demo
-from utter_calm.errors import Cancelled, DeviceGone
+from utter_calm.errors import Cancelled, DeviceGone, InputError
 from utter_calm.job.document import NO_SETUP, Cell, Setup
+from utter_calm.job.gain import gain_of
 from utter_calm.job.job import Job
 from utter_calm.job.run.bench import Bench, simulated_bench
 from utter_calm.job.run.order import run_order
@@ -156,4 +158,37 @@ def test_progress_rises_to_the_end(tmp_path):
     assert shares == sorted(shares)
     assert shares[-1] == pytest.approx(1.0)
     assert {p.number for p in seen} == {1, 2}
+    job.close()
+
+
+def unknown_gain(tmp_path, gain=None):
+    document = small_demo()
+    unit = replace(document.units[0], nominal_gain=gain)
+    return Job.create(tmp_path / f"{gain}.calm", replace(document, units=(unit,)))
+
+
+def test_a_gain_that_nobody_entered_is_told_by_the_unit_before_the_rig_alone_is_measured(tmp_path):
+    """The rig alone is then at the level of the unit's output, and the unit's take is held against it all the same."""
+    levels, floors = [], []
+    for gain in (None, 30.2):
+        job = unknown_gain(tmp_path, gain)
+        cells = [Cell.floor("first-look"), Cell("u1", "first-look", job.document.plans[0].setups()[0])]
+        run_cells(job, cells, simulated_bench(job.document.plans[0].rig), RunHooks(ask=lambda _: Answer.LET_RIG))
+        floor, take = job.current(cells[0]), job.current(cells[1])
+        assert take.floor == floor.id
+        assert not job.stale(take)
+        levels.append(floor.reading("level").value)
+        floors.append(job.with_floor(take).reading("thd_n").floor)
+        job.close()
+    assert levels[0] == pytest.approx(levels[1], rel=0.02)
+    assert floors[0] == pytest.approx(floors[1], rel=0.3)
+
+
+def test_the_rig_alone_is_refused_at_a_level_that_nobody_knows(tmp_path):
+    job = unknown_gain(tmp_path)
+    bench = simulated_bench(job.document.plans[0].rig)
+    with pytest.raises(InputError, match="gain is not known"):
+        run_cells(job, [Cell.floor("first-look")], bench, RunHooks(ask=lambda _: Answer.LET_RIG))
+    assert not job.takes
+    assert gain_of(job, job.document.units[0]) is None
     job.close()

@@ -127,7 +127,7 @@ def document(factor=Factor(HALL, (NEAR, FAR), "Move the microphone to {value}.")
         Claim("law", "At least 6 dB from near to far", "murmur_law", "murmur_ratio", low=10 ** (6 / 20)),
     )
     plan = Plan("p", rig=hall_rig(), steps=steps, factors=(factor,), claims=claims)
-    return JobDocument("Hall", (Unit(id="u1", plan="p", name="Dome hall"),), (plan,))
+    return JobDocument("Hall", (Unit(id="u1", plan="p", name="Dome hall", nominal_gain=1.0),), (plan,))
 
 
 CELLS = [Cell.floor("murmur"), *(Cell("u1", "murmur", Setup(((HALL, v),))) for v in (NEAR, FAR)), Cell("u1", "murmur_law", Setup())]

@@ -9,6 +9,7 @@ from tests.conftest import made_take, shown, small_demo
 from utter_calm.demo import demo_document
 from utter_calm.errors import InputError
 from utter_calm.job.document import Cell, Factor, Plan, Setup, Step
+from utter_calm.job.gain import Gain
 from utter_calm.job.job import Job
 from utter_calm.job.run.bench import simulated_bench
 from utter_calm.job.run.precheck import check_leads, needs_check
@@ -204,7 +205,12 @@ def test_what_limits_itself_is_not_warned_about():
     look = plan.step("first-look")
     loud = replace(look, settings={**look.settings, "level_v": 2.0})
     series = plan.step("level-series")
-    warn = lambda step: {v.key: v for v in chain_view(plan, unit, step, read_value("4 ohm"), None, simulated=True)}["load"].warning  # noqa: E731
+    gain = Gain(unit.nominal_gain, "by its data sheet")
+
+    def warn(step):
+        links = chain_view(plan, unit, step, read_value("4 ohm"), None, simulated=True, gain=gain)
+        return next(v.warning for v in links if v.key == "load")
+
     assert "more than the load can take" in warn(loud)
     assert warn(series) == ""
 

@@ -261,7 +261,7 @@ def test_a_step_may_be_planned_for_some_conditions_only(qtbot, measured_window):
 
 def test_the_calculator_follows_whatever_is_typed(qtbot, measured_window):
     space = measured_window.workspace
-    press(qtbot, measured_window, Qt.Key.Key_F6)
+    press(qtbot, measured_window, Qt.Key.Key_F12)
     tool = space.findChild(Calculator)
     assert tool.load.text() == "8 ohm"
     tool.fields["watts"].setFocus()

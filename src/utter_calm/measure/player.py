@@ -11,7 +11,7 @@ import numpy as np
 from utter_calm.errors import InputError
 from utter_calm.measure.capture import Capture, FloatArray, Part
 from utter_calm.measure.kind import Passage
-from utter_calm.rig import Device, Port, RecordedBlock, Recording, Rig, StreamSettings, limits_for
+from utter_calm.rig import Device, Port, RecordedBlock, Recording, Rig, StreamSettings, limits_for, peaks_of
 
 _PROBE_V = 0.02
 _MOST_PROBE = 0.3
@@ -31,17 +31,14 @@ class Player:
         probe_v: float | None = None,
     ) -> None:  # fmt: skip
         info = device.info
-        if len(rig.outputs) > info.outputs or len(rig.inputs) > info.inputs:
-            raise InputError(
-                f"The rig has {len(rig.outputs)} outputs and {len(rig.inputs)} inputs, the device “{info.name}” "
-                f"{info.outputs} and {info.inputs}.", hint="Choose the rig that belongs to this device.",
-            )  # fmt: skip
+        heard = max(c.number for c in rig.inputs)
+        if heard > info.inputs:
+            raise InputError(f"The rig listens on input {heard}; the device “{info.name}” has {info.inputs}.",
+                             hint="Choose the rig that belongs to this device.")  # fmt: skip
         self._rig, self._load, self._rate = rig, load_ohm, rate_hz
         self._inputs = np.array([c.number - 1 for c in rig.inputs])
-        peaks = np.ones(info.outputs) * math.sqrt(2)
-        for channel in rig.outputs:
-            peaks[channel.number - 1] = channel.full_scale * math.sqrt(2)
-        self._peaks, self._drives = peaks, [c.number - 1 for c in rig.drives]
+        self._peaks = peaks = peaks_of(rig, info.outputs)
+        self._drives = [c.number - 1 for c in rig.drives]
         limits = limits_for(peaks, rig.ceiling_v)
         quiet = None if probe_v is None else min(_MOST_PROBE * probe_v, _PROBE_V) * math.sqrt(2)
         probe = 0.0 if quiet is None or not self._drives else quiet / float(np.max(peaks[self._drives]))

@@ -21,6 +21,8 @@ _RATE_HZ = 48_000
 _LISTEN_S, _SETTLE_S, _RAMP_S = 0.32, 0.15, 0.02
 _TONES_HZ = (np.array([233.0, 487.0, 953.0, 1_873.0, 3_701.0]), np.array([281.0, 563.0, 1_117.0, 2_203.0, 4_241.0]))
 _DEAD, _SWAPPED = 10 ** (-30 / 20), 10 ** (10 / 20)
+_SILENT = 1e-3
+"""A path below that gain passes nothing, whatever the unit is: not even a long cable into a low load."""
 _GAIN_OFF_DB = 6.0
 _FULL = 0.97
 _HUM_REMEDY = "Look for a loop or a lifted shield; try a battery, or another outlet."
@@ -59,7 +61,7 @@ def _phase(index: int) -> float:
 
 
 def check_wiring(
-    device: Device, rig: Rig, *, level_v: float, nominal_gain: float, hum_limit_v: float = 0.01, gain_matters: bool = True,
+    device: Device, rig: Rig, *, level_v: float, nominal_gain: float | None, hum_limit_v: float = 0.01, gain_matters: bool = True,
     cancel: threading.Event | None = None,
 ) -> list[Finding]:  # fmt: skip
     """Play the probe and say what is wrong; an empty list when nothing is.
@@ -69,7 +71,7 @@ def check_wiring(
     level_v
         R.m.s. at the output; keep it far below what the steps use.
     nominal_gain
-        By the data sheet.
+        By the data sheet; None where it is not known: a channel is then dead that is far below the other.
     hum_limit_v
         R.m.s. at the unit's output above which hum is worth a word.
     gain_matters
@@ -98,11 +100,13 @@ def check_wiring(
 
 
 def judge_wiring(
-    found: WiringAnalysis, nominal_gain: float, *, hum_limit_v: float, gain_matters: bool, clipped: bool
+    found: WiringAnalysis, nominal_gain: float | None, *, hum_limit_v: float, gain_matters: bool, clipped: bool
 ) -> list[Finding]:
     """Put the paths into words."""
     out = []
-    gain, floor = found.gain, _DEAD * nominal_gain
+    gain = found.gain
+    expected = float(max(gain[0, 0], gain[1, 1], gain[0, 1], gain[1, 0])) if nominal_gain is None else nominal_gain
+    floor = max(_DEAD * expected, _SILENT if nominal_gain is None else 0.0)
     if clipped:
         out.append(
             Finding("clipping", "The input clips already at a low level.", "Lower the input's sensitivity or use a divider.")
@@ -126,8 +130,8 @@ def judge_wiring(
         out.append(Finding("inverted", "Everything arrives upside down: the unit inverts, or all leads are reversed.",
                            "If the unit should not invert, reverse the leads; else go on."))  # fmt: skip
     for channel in alive:
-        off = amplitude_to_db(gain[channel, channel] / nominal_gain)
-        if gain_matters and abs(off) > _GAIN_OFF_DB:
+        off = amplitude_to_db(gain[channel, channel] / expected)
+        if gain_matters and nominal_gain is not None and abs(off) > _GAIN_OFF_DB:
             out.append(_gain_finding(channel, off, heavy=off < -_GAIN_OFF_DB))
         if found.hum[channel] > hum_limit_v:
             hum = si_text(float(found.hum[channel]), "V", digits=2)

@@ -5,7 +5,8 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from utter_calm.errors import UtterCalmError
-from utter_calm.job.document import LOAD, Cell, Plan, Step, Unit
+from utter_calm.job.document import LOAD, Plan, Step, Unit
+from utter_calm.job.gain import Gain, gain_of
 from utter_calm.job.job import Job
 from utter_calm.job.take import FLOOR, TakeSummary
 from utter_calm.quantities import NONE, Value, amplitude_to_db, number_of, si_text, value_text
@@ -42,7 +43,7 @@ class LinkView:
 
 def chain_view(
     plan: Plan, unit: Unit, step: Step | None, standing_load: Value | None, shown: TakeSummary | None, *, simulated: bool,
-    standing_unit: Value | None = None, next_load: Value | None = None,
+    standing_unit: Value | None = None, next_load: Value | None = None, gain: Gain | None = None,
 ) -> tuple[LinkView, ...]:  # fmt: skip
     """Look at the chain as it stands now.
 
@@ -56,6 +57,8 @@ def chain_view(
         The take on the plot.
     standing_unit
         What is on the bench, where that is known.
+    gain
+        Of the unit; None where it is not known: then nothing can be said beforehand.
     next_load
         The load under which the step would be taken; the one that is switched on when left out.
     """
@@ -76,7 +79,7 @@ def chain_view(
         LinkView("load", "load", load_text, f"up to {rig.load_power_w:g} W",
                  f"was {value_text(was)}" if was and was != standing_load else "",
                  "" if step is not None and step.measure.limits_itself else
-                 _load_warning(level, unit.nominal_gain, next_load or standing_load, rig.load_power_w)),
+                 _load_warning(level, gain, next_load or standing_load, rig.load_power_w)),
         LinkView("pickup", "pickup", "direct" if rig.pickup_ratio == 1 else f"divider by {rig.pickup_ratio:g}",
                  f"± {fixed(200 * rig.u_level, 2)} % (k = 2)", _rig_badge(shown, rig.pickup_ratio)),
         LinkView("input", "input", _numbers(rig.inputs), f"full scale {si_text(rig.input_full_scale_v, 'V', digits=3)}",
@@ -111,12 +114,12 @@ def _signal(step: Step | None, level: float | None, shown: TakeSummary | None) -
     return main, text, badge
 
 
-def _load_warning(level: float | None, gain: float, load: Value | None, limit_w: float) -> str:
+def _load_warning(level: float | None, gain: Gain | None, load: Value | None, limit_w: float) -> str:
     """Say it beforehand when the load would get more than it can take."""
     ohm = number_of(load, "ohm")
-    if not level or not ohm:
+    if not level or not ohm or gain is None:
         return ""
-    watts = (level * gain) ** 2 / ohm
+    watts = (level * gain.ratio) ** 2 / ohm
     return f"about {si_text(watts, 'W', digits=2)}: more than the load can take" if watts > limit_w else ""
 
 
@@ -142,11 +145,13 @@ def level_view(job: Job, unit: Unit, step: Step | None, load: Value | None, leve
         return LevelView("no signal", "")
     if step is not None and step.measure.limits_itself:
         return LevelView(f"up to {si_text(level, 'V', digits=3)} out", "rises from below and stops by itself")
-    gain, known = _gain(job, unit, plan)
-    volts = level * gain
+    gain = gain_of(job, unit)
+    if gain is None:
+        return LevelView(f"{si_text(level, 'V', digits=3)} out", "the unit's gain is not known yet: take it, or press Alt+3")
+    volts = level * gain.ratio
     ohm = number_of(load, "ohm")
     at_unit = str(si_text(volts, "V", digits=3))
-    beside = f"{si_text(level, 'V', digits=3)} out, gain {fixed(amplitude_to_db(gain), 1)} dB {known}"
+    beside = f"{si_text(level, 'V', digits=3)} out, gain {fixed(amplitude_to_db(gain.ratio), 1)} dB {gain.words}"
     if ohm:
         watts = si_text(volts * volts / ohm, "W", digits=3)
         return LevelView(f"{watts} into {value_text(load or NONE)}", f"{at_unit} · {beside}")
@@ -158,16 +163,3 @@ def _numbers(channels: tuple[Channel, ...]) -> str:
     if len(channels) > 4:
         return f"{len(channels)} channels"
     return " + ".join(c.name or str(c.number) for c in channels) or "none"
-
-
-def _gain(job: Job, unit: Unit, plan: Plan) -> tuple[float, str]:
-    """Gain of a unit and how it is known: as measured by the newest take that tells it, else by its data sheet."""
-    for step in plan.steps:
-        kind = step.measure
-        names = [n for n, d in kind.readings.items() if d.means == "gain"]
-        for setup in plan.setups_of(step):
-            take = job.current(Cell(unit.id, step.id, setup))
-            found = next((r for n in names for r in [take.reading(n)] if r is not None and not r.at), None) if take else None
-            if found is not None:
-                return found.value, "as measured"
-    return unit.nominal_gain, "by its data sheet"

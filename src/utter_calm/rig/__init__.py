@@ -11,7 +11,7 @@ from utter_calm.rig.channel import (
     Correction,
     unknown_channels,
 )
-from utter_calm.rig.port import Port, Recording, limits_for
+from utter_calm.rig.port import Port, Recording, limits_for, peaks_of
 from utter_calm.rig.protocol import Device, DeviceInfo, Instrument, RecordedBlock, Stream, StreamSettings
 from utter_calm.rig.rig import Part, Rig, stereo_rig
 from utter_calm.rig.simulated import Faults, SimulatedDevice
@@ -38,6 +38,7 @@ __all__ = [
     "Stream",
     "StreamSettings",
     "limits_for",
+    "peaks_of",
     "stereo_rig",
     "unknown_channels",
 ]

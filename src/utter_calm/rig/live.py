@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from utter_calm.errors import UtterCalmError
-from utter_calm.rig.port import Port, limits_for
+from utter_calm.rig.port import Port, limits_for, peaks_of
 from utter_calm.rig.protocol import Device, FloatArray, StreamSettings
 from utter_calm.rig.rig import Rig
 from utter_calm.signals.tone import sine
@@ -58,8 +58,9 @@ class LiveTone:
         if level_v:  # nothing at all is always allowed: the stream then only listens
             rig.check_level(level_v)
         self._rig, self._frequency, self._rate = rig, frequency_hz, rate_hz
-        self._peaks = np.array([c.full_scale for c in rig.outputs]) * math.sqrt(2)
-        self._drives = [n for n, c in enumerate(rig.outputs) if c in rig.drives]
+        self._peaks = peaks_of(rig, device.info.outputs)
+        self._drives = [c.number - 1 for c in rig.drives]
+        self._heard = [c.number - 1 for c in rig.inputs]
         settings = StreamSettings(rate_hz, block_frames=max(512, rate_hz // 64), paced=True)
         self._port = Port(device, settings, limits=limits_for(self._peaks, rig.ceiling_v), fills_pauses=False)
         self._ring = np.zeros((round(keep_s * rate_hz), device.info.inputs))
@@ -101,10 +102,10 @@ class LiveTone:
             count = min(frames, self._frames, len(self._ring))
             end = self._frames % len(self._ring)
             index = (np.arange(end - count, end)) % len(self._ring)
-            overload = tuple(self._overload.tolist())
+            overload = tuple(self._overload[self._heard].tolist())
             if not peek:
                 self._overload[:] = False
-            return LiveSnapshot(self._ring[index], self._frames, overload, self._lost, self._wanted, self._problem)
+            return LiveSnapshot(self._ring[index][:, self._heard], self._frames, overload, self._lost, self._wanted, self._problem)
 
     def mute(self) -> None:
         """Let the tone fall silent and the device go; returns at once."""

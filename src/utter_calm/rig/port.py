@@ -7,6 +7,7 @@ step, a cancel, an error, a window that closes - the outputs fall silent with a 
 from __future__ import annotations
 
 import contextlib
+import math
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -17,6 +18,7 @@ from utter_calm.errors import Cancelled, InputError, UtterCalmError
 from utter_calm.rig.fade import fade_frames, fade_out
 from utter_calm.rig.latency import LONGEST_S, chirp, find_lag, nothing_heard
 from utter_calm.rig.protocol import Device, FloatArray, RecordedBlock, StreamSettings
+from utter_calm.rig.rig import Rig
 
 OnBlock = Callable[[RecordedBlock], None]
 Hold = Callable[[int], FloatArray]
@@ -254,6 +256,23 @@ class Port:
         if lag is None:
             raise nothing_heard()
         return lag
+
+
+def peaks_of(rig: Rig, outputs: int) -> FloatArray:
+    """(outputs,) volts of a sample of 1 at the unit, by the numbers of a rig's outputs; those that it does not have count 1 V.
+
+    Raises
+    ------
+    InputError
+        The rig has an output that the device does not have.
+    """
+    peaks = np.ones(outputs)
+    for channel in rig.played:
+        if channel.number > outputs:
+            raise InputError(f"The rig plays on output {channel.number}; the device has {outputs}.",
+                             hint="Choose the rig that belongs to this device.")  # fmt: skip
+        peaks[channel.number - 1] = channel.full_scale
+    return np.asarray(peaks * math.sqrt(2))
 
 
 def limits_for(peaks: FloatArray, ceiling_v: float) -> FloatArray:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from utter_calm.errors import InputError
@@ -10,6 +11,10 @@ from utter_calm.rig.channel import CURRENT, DRIVE, UNIT_OF_ROLE, VOLTAGE, Channe
 
 DIVIDER, PRE_FILTER, SENSE, AMPLIFIER = "divider", "pre-filter", "sense resistor", "power amplifier"
 PARTS = (DIVIDER, PRE_FILTER, SENSE, AMPLIFIER)
+_FULL_SCALE_GROWS: dict[str, Callable[[float], float]] = {
+    DIVIDER: lambda ratio: ratio, PRE_FILTER: lambda _one: 1.0, SENSE: lambda ohm: 1 / ohm, AMPLIFIER: lambda gain: 1 / gain,
+}  # fmt: skip
+"""By what a part before an input raises what full scale stands for."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,11 +98,22 @@ class Rig:
             numbers = [c.number for c in side]
             if len(set(numbers)) != len(numbers):
                 raise InputError("Two channels of the rig have the same number.", hint="Number them apart.")
+        after = [p.kind for p in self.parts if p.side == "output" and p.correction is not None]
+        if after or any(c.correction is not None for c in self.outputs):
+            raise InputError(
+                f"The response of {f'a {after[0]} after the outputs' if after else 'an output'} cannot be divided out of what is "
+                "heard: the unit has met it already.", hint="Give it to the input that hears it, or leave it out.",
+            )  # fmt: skip
 
     @property
     def drives(self) -> tuple[Channel, ...]:
-        """Outputs that drive the unit."""
-        return tuple(c for c in self.outputs if c.role == DRIVE)
+        """Outputs that drive the unit, the parts after them taken in."""
+        return tuple(c for c in self.played if c.role == DRIVE)
+
+    @property
+    def played(self) -> tuple[Channel, ...]:
+        """Outputs with the parts after them taken in: what their samples stand for at the unit."""
+        return tuple(self._with_parts(c, "output") for c in self.outputs)
 
     @property
     def highest_v(self) -> float:
@@ -111,7 +127,7 @@ class Rig:
 
     @property
     def output_full_scale_v(self) -> float:
-        """R.m.s. volts of a full-scale sine at the first driving output."""
+        """R.m.s. volts of a full-scale sine of the first driving output, at the unit."""
         return self.drives[0].full_scale if self.drives else 1.0
 
     @property
@@ -137,18 +153,19 @@ class Rig:
     @property
     def recorded(self) -> tuple[Channel, ...]:
         """Inputs with the parts before them taken in: what their samples stand for at the unit."""
-        return tuple(self._with_parts(c) for c in self.inputs)
+        return tuple(self._with_parts(c, "input") for c in self.inputs)
 
-    def _with_parts(self, channel: Channel) -> Channel:
+    def _with_parts(self, channel: Channel, side: str) -> Channel:
         out = channel
         for part in self.parts:
-            belongs = channel.number in part.channels if part.channels else channel.role in (VOLTAGE, CURRENT)
-            if part.side != "input" or not belongs:
+            belongs = channel.number in part.channels if part.channels else channel.role in (DRIVE, VOLTAGE, CURRENT)
+            if part.side != side or not belongs:
                 continue
-            if part.kind == DIVIDER:
-                out = replace(out, full_scale=out.full_scale * part.value, u_level=math.hypot(out.u_level, part.u_value))
-            elif part.kind == SENSE and channel.role == CURRENT:
-                out = replace(out, full_scale=out.full_scale / part.value, u_level=math.hypot(out.u_level, part.u_value))
+            factor = 1.0 if part.kind == SENSE and channel.role != CURRENT else _FULL_SCALE_GROWS[part.kind](part.value)
+            if side == "output":  # what comes after an output shrinks or grows with the part, not with what is before it
+                factor = 1 / factor
+            if factor != 1:
+                out = replace(out, full_scale=out.full_scale * factor, u_level=math.hypot(out.u_level, part.u_value))
             if part.correction is not None:
                 out = replace(out, correction=joined(out.correction, part.correction))
         return out

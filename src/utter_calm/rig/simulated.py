@@ -73,7 +73,8 @@ class SimulatedDevice:
     @property
     def info(self) -> DeviceInfo:
         """What it is."""
-        return DeviceInfo(self.rig.name, True, len(self.rig.outputs), len(self.rig.inputs), RATES_HZ)
+        outputs, inputs = (max((c.number for c in side), default=0) for side in (self.rig.outputs, self.rig.inputs))
+        return DeviceInfo(self.rig.name, True, outputs, inputs, RATES_HZ)
 
     @property
     def load_ohm(self) -> float:
@@ -168,9 +169,9 @@ class SimulatedStream:
         self.settings = settings
         self._device = device
         rig = device.rig
-        self._outputs, self._inputs = len(rig.outputs), len(rig.inputs)
+        self._outputs, self._inputs = device.info.outputs, device.info.inputs
         extra = round(device.latency_s * settings.rate_hz)
-        full_scale_v = rig.outputs[0].full_scale if rig.outputs else 1.0
+        full_scale_v = rig.played[0].full_scale if rig.outputs else 1.0
         model = ConverterModel(full_scale_v, rig.input_full_scale_v)
         self._late_frames = model.latency_frames + extra
         model = replace(model, latency_frames=self._late_frames)

@@ -18,7 +18,7 @@ class Unit:
     settings
         How its switches and knobs stand, in words.
     nominal_gain
-        By its data sheet, as a ratio; used to choose levels, never to compute a result.
+        By its data sheet, as a ratio; used to choose levels, never to compute a result. None where nobody has entered it.
     notes
         Handling and listening notes.
     stand_in
@@ -31,7 +31,7 @@ class Unit:
     name: str = "Unit"
     sample: str = ""
     settings: str = ""
-    nominal_gain: float = 1.0
+    nominal_gain: float | None = None
     notes: str = ""
     stand_in: str = "dome amplifier"
     plan: str = "p1"

@@ -43,7 +43,7 @@ def check_leads(
             plan.rig,
             level_v=level,
             nominal_gain=document.unit(cell.unit).nominal_gain,
-            gain_matters=_gain_is_known(plan),
+            gain_matters=_gain_is_known(plan) and document.unit(cell.unit).nominal_gain is not None,
             cancel=cancel,
         )
         if not findings:

@@ -5,20 +5,22 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from typing import Any, cast
 
 from utter_calm.errors import Cancelled, InputError
 from utter_calm.job.document import FLOOR, LOAD, UNIT, Cell, JobDocument
+from utter_calm.job.gain import gain_of_plan
 from utter_calm.job.job import Job
 from utter_calm.job.run.bench import LEFT_OUT, PICKUP_FACTOR, UNIT_FACTOR, Bench, wanted
 from utter_calm.job.run.order import run_order
 from utter_calm.job.run.precheck import check_leads, needs_check
 from utter_calm.job.run.prompt import Answer, Prompt
 from utter_calm.job.take import TakeSummary
-from utter_calm.measure.kind import SettingValues, StepKind
+from utter_calm.measure.kind import SettingValues, StepKind, StepSettings
 from utter_calm.measure.result import Result, Trust
 from utter_calm.measure.take_step import take_step
 from utter_calm.quantities import Conditions, Value, value_text
-from utter_calm.rig import RecordedBlock
+from utter_calm.rig import RecordedBlock, Rig
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,8 +48,11 @@ class RunHooks:
     check: bool = False
 
 
-def in_order(document: JobDocument, cells: Iterable[Cell], bench: Bench) -> list[Cell]:
-    """Order cells: the rig alone first, for its takes become sources of the others; what is deduced last."""
+def in_order(document: JobDocument, cells: Iterable[Cell], bench: Bench, *, gain_known: bool = True) -> list[Cell]:
+    """Order cells: the rig alone first, for its takes become sources of the others; what is deduced last.
+
+    Where the unit's gain is not known, and so not the level that the rig alone is brought to, the unit tells it first.
+    """
     chosen = list(cells)
 
     def sort(some: list[Cell], standing: Conditions) -> list[Cell]:
@@ -55,9 +60,9 @@ def in_order(document: JobDocument, cells: Iterable[Cell], bench: Bench) -> list
 
     deduced = [c for c in chosen if document.step(c.step).deduction is not None]
     floors = sort([c for c in chosen if c.role == FLOOR], bench.standing)
-    standing = tuple({**dict(bench.standing), **dict(wanted(document, floors[-1]))}.items()) if floors else bench.standing
-    played = sort([c for c in chosen if c.role == UNIT and c not in deduced], standing)
-    return [*floors, *played, *deduced]
+    after = tuple({**dict(bench.standing), **dict(wanted(document, floors[-1]))}.items()) if floors else bench.standing
+    played = sort([c for c in chosen if c.role == UNIT and c not in deduced], after if gain_known else bench.standing)
+    return [*floors, *played, *deduced] if gain_known else [*played, *floors, *deduced]
 
 
 def run_cells(
@@ -82,8 +87,11 @@ def run_cells(
         From the step that failed; the takes before are stored.
     """
     document = document or job.document
-    ordered = in_order(document, cells, bench)
-    takes = []
+    cells = list(cells)
+    plans = {c.step: document.plan_of(c.step) for c in cells if c.role == FLOOR}
+    known = all(gain_of_plan(job, document, plan) is not None for plan in plans.values())
+    ordered = in_order(document, cells, bench, gain_known=known)
+    takes: list[TakeSummary] = []
     job.write_pending(ordered)
     for number, cell in enumerate(ordered, start=1):
 
@@ -107,7 +115,12 @@ def run_cells(
         takes.append(take)
         hooks.finished(cell, take)
     job.write_pending([])
-    return takes
+    return takes if known else [_beside_its_floor(job, take) for take in takes]
+
+
+def _beside_its_floor(job: Job, take: TakeSummary) -> TakeSummary:
+    """A take that was made before the rig alone, in the same run: held against it now."""
+    return job.renew(take) if take.role != FLOOR and job.current(take.cell) == take and job.stale(take) else take
 
 
 def _prepare(
@@ -181,8 +194,7 @@ def _measure(
         raise InputError(f"“{step.title}” is deduced from other takes: nothing is played for it.", hint="Measure those.")
     settings = plan.settings_of(step, cell.setup)
     if cell.role == FLOOR:
-        gain = document.units_of(plan)[0].nominal_gain if document.units_of(plan) else 1.0
-        settings = kind.for_floor(settings, rig, gain / rig.pickup_ratio)
+        settings = _for_floor(kind, settings, rig, gain_of_plan(job, document, plan))
 
     def prepare(conditions: Conditions) -> None:
         for factor, value in conditions if cell.role == UNIT else ():
@@ -204,6 +216,18 @@ def _measure(
     result = _doubt_hand(job, cell, step.settings, by_hand, result)
     title = document.unit(cell.unit).title if cell.role == UNIT else ""
     return job.append(cell, settings, result, capture=capture, kind=step.kind, unit_title=title, pending=pending)
+
+
+def _for_floor(kind: StepKind[Any], settings: StepSettings, rig: Rig, gain: float | None) -> StepSettings:
+    """Bring the rig alone to the level that the unit brings it to."""
+    gains = (gain, gain) if gain else (1.0, 2.0)  # what does not depend on it needs none
+    one, other = (cast("StepSettings", kind.for_floor(settings, rig, g / rig.pickup_ratio)) for g in gains)
+    if one != other:
+        raise InputError(
+            "The unit's gain is not known, so the rig alone would be measured at a wrong level.",
+            hint="Take the unit first, or type its gain under “unit” (Alt+3), as in 29.6 dB.",
+        )
+    return one
 
 
 _UNMOVED = 2e-5

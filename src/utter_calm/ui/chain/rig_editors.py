@@ -1,22 +1,19 @@
-"""The editors of the rig: output, input and pickup; rigs are kept by name outside the job."""
+"""The short editors of the rig under its links: all outputs, all inputs, the pickup; the rest is in the place “rig”."""
 
 from __future__ import annotations
 
-import functools
 from dataclasses import replace
 
 from PySide6.QtWidgets import QWidget
 
-from utter_calm.errors import UtterCalmError
-from utter_calm.rig.library import keep_rig, known_rigs, load_rig
-from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit, text_line
+from utter_calm.ui.look.fields import FormLine, PercentEdit, PopupForm, QuantityEdit, text_line
 from utter_calm.ui.state.session import JobSession
 
 
 def output_editor(session: JobSession, parent: QWidget) -> PopupForm:
     """Say how loud the outputs are, and how loud they may become."""
-    """Say how loud the outputs are, and how loud they may become."""
     rig = session.plan.rig
+    full_scale = rig.outputs[0].full_scale if rig.outputs else 1.0
 
     def apply(form: PopupForm) -> None:
         changed = replace(
@@ -29,13 +26,16 @@ def output_editor(session: JobSession, parent: QWidget) -> PopupForm:
     lines = [
         FormLine("name", "Rig", text_line(rig.name, "Name of the rig")),
         FormLine("ceiling", "Never more than", QuantityEdit("Ceiling", "V", rig.ceiling_v)),
-        FormLine("full_scale", "Sine at full scale", QuantityEdit("Output full scale", "V", rig.output_full_scale_v)),
+        FormLine(
+            "full_scale",
+            "Sine at full scale",
+            QuantityEdit("Output full scale", "V", full_scale),
+        ),
     ]
-    return _rig_buttons(session, PopupForm(parent, "Output (r.m.s. volts at the connector)", lines, apply))
+    return _all_channels(session, PopupForm(parent, "Output (r.m.s. volts at the connector)", lines, apply))
 
 
 def input_editor(session: JobSession, parent: QWidget) -> PopupForm:
-    """Say what full scale of the inputs is, and how well that is known."""
     """Say what full scale of the inputs is, and how well that is known."""
     rig = session.plan.rig
 
@@ -47,11 +47,10 @@ def input_editor(session: JobSession, parent: QWidget) -> PopupForm:
         FormLine("full_scale", "Sine at full scale", QuantityEdit("Input full scale", "V", rig.input_full_scale_v)),
         FormLine("calibrated", "Calibrated on", text_line(rig.calibrated, "Calibrated on")),
     ]
-    return _rig_buttons(session, PopupForm(parent, "Input (r.m.s. volts at the connector)", lines, apply))
+    return _all_channels(session, PopupForm(parent, "Input (r.m.s. volts at the connector)", lines, apply))
 
 
 def pickup_editor(session: JobSession, parent: QWidget) -> PopupForm:
-    """Say what stands between the unit and the inputs."""
     """Say what stands between the unit and the inputs."""
     rig = session.plan.rig
 
@@ -61,39 +60,12 @@ def pickup_editor(session: JobSession, parent: QWidget) -> PopupForm:
 
     lines = [
         FormLine("ratio", "Divides by", QuantityEdit("Pickup ratio", "1", rig.pickup_ratio)),
-        FormLine("u_level", "Uncertainty of levels (k = 2)", _Percent(2 * rig.u_level)),
+        FormLine("u_level", "Uncertainty of levels (k = 2)", PercentEdit("Uncertainty of levels", 2 * rig.u_level)),
     ]
-    return PopupForm(parent, "Pickup between the unit and the input", lines, apply)
+    return _all_channels(session, PopupForm(parent, "Pickup between the unit and the input", lines, apply))
 
 
-class _Percent(QuantityEdit):
-    """A ratio that is shown and typed in per cent."""
-
-    def __init__(self, value: float) -> None:
-        super().__init__("Uncertainty", "1", value)
-        self._shown = f"{100 * value:g} %"
-        self.setText(self._shown)
-
-
-def _rig_buttons(session: JobSession, form: PopupForm) -> PopupForm:
-    """Offer to keep this rig by its name, and to take one that is kept."""
-
-    def keep() -> None:
-        try:
-            path = keep_rig(session.plan.rig)
-        except UtterCalmError as problem:
-            session.told.emit(str(problem))
-            return
-        session.told.emit(f"The rig “{session.plan.rig.name}” is kept: {path}.")
-
-    def take(name: str) -> None:
-        try:
-            session.edit_plan(f"use the rig {name}", replace(session.plan, rig=load_rig(name)))
-        except UtterCalmError as problem:
-            session.told.emit(str(problem))
-
-    form.add_button("Keep this rig", keep)
-    others = [name for name in known_rigs() if name != session.plan.rig.name]
-    for name in others[:3]:
-        form.add_button(f"Use “{name}”", functools.partial(take, name))
+def _all_channels(session: JobSession, form: PopupForm) -> PopupForm:
+    """Offer the whole rig: every channel by itself, parts of the path, rigs that are kept."""
+    form.add_button("Every channel…", lambda: session.place_wanted.emit("rig"))
     return form

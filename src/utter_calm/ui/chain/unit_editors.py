@@ -16,22 +16,25 @@ from utter_calm.ui.state.session import JobSession
 
 def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
     """Name what is under test."""
-    """Name what is under test."""
     unit = session.unit
 
     def apply(form: PopupForm) -> None:
-        gain = db_to_amplitude(decibels_of(form.text("gain")))
+        typed = form.text("gain")
+        gain = db_to_amplitude(decibels_of(typed)) if typed else None
         changed = replace(
             unit, name=form.text("name") or "Unit", sample=form.text("sample"), settings=form.text("settings"),
             nominal_gain=gain, notes=form.text("notes"),
         )  # fmt: skip
         session.edit_unit("change the unit", changed)
 
+    known = "" if unit.nominal_gain is None else f"{fixed(amplitude_to_db(unit.nominal_gain), 2)} dB"
+    gain_line = text_line(known, "Gain")
+    gain_line.setPlaceholderText("as in 29.6 dB; empty where it is not known")
     lines = [
         FormLine("name", "What it is", text_line(unit.name, "What it is")),
         FormLine("sample", "Which one", text_line(unit.sample, "Which one")),
         FormLine("settings", "Switches and knobs", text_line(unit.settings, "Switches and knobs")),
-        FormLine("gain", "Gain by its data sheet", text_line(f"{fixed(amplitude_to_db(unit.nominal_gain), 2)} dB", "Gain")),
+        FormLine("gain", "Gain by its data sheet", gain_line),
         FormLine("notes", "Notes", text_line(unit.notes, "Notes")),
     ]
     form = PopupForm(parent, "Unit under test", lines, apply)

@@ -36,6 +36,7 @@ from utter_calm.ui.look.theme import current_palette, font
 
 _SIZES = (12, 11, 10)
 _ROW_HEIGHT = 46
+_COLUMN_WIDTH, _MARGINS = 88, 24
 
 
 class _CellDelegate(QStyledItemDelegate):
@@ -126,7 +127,7 @@ class CoveragePanel(QWidget):
         self.setProperty("role", "side")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(14, 14, 10, 10)
+        layout.setContentsMargins(14, 14, _MARGINS - 14, 10)
         self._heading = QLabel("Coverage")
         self._heading.setProperty("role", "section")
         layout.addWidget(self._heading)
@@ -196,6 +197,10 @@ class CoveragePanel(QWidget):
             if view.total
             else "No steps yet. Add one with “+ step”."
         )
+
+    def wanted_width(self) -> int:
+        """Width at which every column can be read."""
+        return self.table.verticalHeader().sizeHint().width() + _COLUMN_WIDTH * self.model.columnCount() + 4 + _MARGINS
 
     def choose(self, row: int, columns: list[int]) -> None:
         """Choose cells of a row."""

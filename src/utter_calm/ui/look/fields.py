@@ -48,10 +48,26 @@ class QuantityEdit(QLineEdit):
             self.mark(wrong=True)
             raise
 
+    def set_unit(self, unit: str) -> None:
+        """Ask for another unit; a value that nobody touched keeps its number."""
+        if unit != self._unit:
+            self._unit = unit
+            if self.text() == self._shown:
+                self.set_value(self._value)
+
     def mark(self, *, wrong: bool) -> None:
         """Frame the field where its text cannot be used."""
         self.setProperty("wrong", wrong)
         self.style().polish(self)
+
+
+class PercentEdit(QuantityEdit):
+    """A ratio that is shown and typed in per cent."""
+
+    def __init__(self, label: str, value: float) -> None:
+        super().__init__(label, "1", value)
+        self._shown = f"{100 * value:g} %"
+        self.setText(self._shown)
 
 
 @dataclass(frozen=True, slots=True)

@@ -53,5 +53,11 @@ def _compare(session: JobSession) -> QWidget:
     return ComparePlace(session)
 
 
-PLACES: tuple[Place, ...] = (Place("claims", _claims), Place("takes", _takes), Place("compare", _compare))
+def _rig(session: JobSession) -> QWidget:
+    from utter_calm.ui.places.rig import RigPlace
+
+    return RigPlace(session)
+
+
+PLACES: tuple[Place, ...] = (Place("claims", _claims), Place("takes", _takes), Place("compare", _compare), Place("rig", _rig))
 """Beside the plot, in the order of their keys from F3 on. Parts, acoustics, models and series register here as they come."""

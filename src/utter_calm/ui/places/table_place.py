@@ -17,21 +17,21 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from utter_calm.ui.places.tables import ROW_ROLE, ClaimsModel, TakesModel
+from utter_calm.ui.places.tables import ROW_ROLE, RowsModel
 from utter_calm.ui.state.session import JobSession
 
 
 class TablePlace(QWidget):
     """A title, a table or a word on how to fill it, and buttons."""
 
-    def __init__(self, session: JobSession, title: str, empty: str, model: ClaimsModel | TakesModel) -> None:
+    def __init__(self, session: JobSession, title: str, empty: str, model: RowsModel) -> None:
         super().__init__()
         self._session, self.model = session, model
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 12, 14, 12)
-        heading = QLabel(title)
-        heading.setProperty("role", "title")
-        layout.addWidget(heading)
+        self.heading = QLabel(title)
+        self.heading.setProperty("role", "title")
+        layout.addWidget(self.heading)
         self.table = QTableView()
         self.table.setModel(model)
         self.table.setAccessibleName(title)
@@ -53,6 +53,12 @@ class TablePlace(QWidget):
         self._stack.addWidget(nothing)
         self.row = QHBoxLayout()
         layout.addLayout(self.row)
+
+    def lay_under_title(self, widget: QWidget) -> None:
+        """Put something between the title and the table."""
+        column = self.layout()
+        assert isinstance(column, QVBoxLayout)
+        column.insertWidget(1, widget)
 
     def add_button(self, text: str, tip: str, action: Callable[[], None]) -> QPushButton:
         """Add a button beneath."""

@@ -32,6 +32,10 @@ class RowsModel(QAbstractTableModel):
         self._rows = rows
         self.endResetModel()
 
+    def renew(self, job: Job, unit: Unit) -> None:
+        """Look at the job again."""
+        raise NotImplementedError
+
     def rowCount(self, parent: _Index = QModelIndex()) -> int:  # noqa: B008
         """Number of rows."""
         return 0 if parent.isValid() else len(self._rows)

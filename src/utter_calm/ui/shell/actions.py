@@ -134,7 +134,7 @@ def _view_menu() -> Iterator[Act]:
         yield Act(f"place_{name}", name.capitalize(), f"F{number}", job=_place(name))
     yield Act("next_unit", "Next &unit", "PgDown", job=lambda w: w.next_unit(1))
     yield Act("last_unit", "Unit &before", "PgUp", job=lambda w: w.next_unit(-1))
-    yield Act("calculator", "&Volts and watts", f"F{len(NAMES) + 2}", job=lambda w: w.show_calculator())
+    yield Act("calculator", "&Volts and watts", "F12", job=lambda w: w.show_calculator())
     yield Act("detail", "Zoom to the &detail", "D", job=lambda w: w.plot.canvas.toggle_detail(), gap=True)
     yield Act("octave", "Zoom to an &octave", "O", job=lambda w: w.plot.canvas.zoom_octave())
     yield Act("whole", "Show the &whole", "R", job=lambda w: w.plot.canvas.set_whole_range())

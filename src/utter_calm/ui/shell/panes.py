@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import cast
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
     QFrame,
@@ -35,6 +36,8 @@ from utter_calm.ui.shell.prompt_bar import PromptBar
 from utter_calm.ui.shell.transport import Transport
 from utter_calm.ui.state.session import JobSession
 
+_LEAST_COVERAGE, _MOST_SHARE = 300, 0.34
+_LEAST_READINGS, _READINGS = 240, 276
 NAMES = (PLOT, *(place.name for place in PLACES))
 """Places of work, in the order of their buttons."""
 
@@ -113,13 +116,27 @@ class Panes(QWidget):
         for part, stretch in ((self.coverage, 0), (centre, 1), (self.readings, 0)):
             self.split.addWidget(part)
             self.split.setStretchFactor(self.split.count() - 1, stretch)
-        self.coverage.setMinimumWidth(300)
-        self.readings.setMinimumWidth(240)
-        self.split.setSizes([424, 580, 276])
+        self.coverage.setMinimumWidth(_LEAST_COVERAGE)
+        self.readings.setMinimumWidth(_LEAST_READINGS)
+        self._arranged = False  # whether a hand has moved the borders
+        self.split.splitterMoved.connect(lambda *_: setattr(self, "_arranged", True))
         layout.addWidget(self.split, 1)
         layout.addWidget(_rule())
         self.transport = Transport()
         layout.addWidget(self.transport)
+
+    def _give_room(self) -> None:
+        """Let the coverage have what its columns need, the readings theirs, and the picture the rest."""
+        if self._arranged or self.width() < 600:
+            return
+        coverage = max(_LEAST_COVERAGE, min(self.coverage.wanted_width(), round(_MOST_SHARE * self.width())))
+        readings = _READINGS if self.width() >= 1100 else _LEAST_READINGS
+        self.split.setSizes([coverage, self.width() - coverage - readings, readings])
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Share the width out again."""
+        super().resizeEvent(event)
+        self._give_room()
 
     def _full(self, take: TakeSummary) -> Take:
         """Load a take with its traces, once; guests from other jobs bring theirs along."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from utter_calm.job.compare_readings import repeats_of
 from utter_calm.job.document import FLOOR
 from utter_calm.job.facts import Shown
+from utter_calm.job.gain import gain_of
 from utter_calm.job.run.bench import UNIT_FACTOR
 from utter_calm.job.take import Take
 from utter_calm.measure.kinds import declared
@@ -13,6 +14,7 @@ from utter_calm.present.panel import panel_view
 from utter_calm.present.words import take_title
 from utter_calm.quantities import si_text
 from utter_calm.ui.places.registry import PLACES
+from utter_calm.ui.places.table_place import TablePlace
 from utter_calm.ui.shell.faults import show_fault
 from utter_calm.ui.shell.panes import NAMES, Panes
 from utter_calm.ui.state.worker import foreseen
@@ -31,6 +33,7 @@ class Screen(Panes):
                 self.compare.show_takes([self._full(t) for t in self.session.shown_takes()])
             wide = {place.name for place in PLACES if place.wide}
             self.readings.setVisible(name not in wide)  # tables need the width, and say the values themselves
+            self._give_room()
 
     def tell(self, text: str) -> None:
         """Say something in the window; Esc lets it go."""
@@ -48,15 +51,19 @@ class Screen(Panes):
         """Look at everything again."""
         self.coverage.show_plans([u.title for u in self.session.document.units], self.session.unit_index)
         self.coverage.renew()
-        self.claims.renew()
-        self.takes.renew()
+        self._give_room()
+        self._renew_tables()
         self._renew_chosen()
         self._renew_running()
 
+    def _renew_tables(self) -> None:
+        for page in self.pages.values():
+            if isinstance(page, TablePlace):
+                page.renew()
+
     def _takes_changed(self) -> None:
         self.coverage.renew()
-        self.claims.renew()
-        self.takes.renew()
+        self._renew_tables()
         self._renew_chosen()
 
     def _renew_chosen(self) -> None:
@@ -101,6 +108,7 @@ class Screen(Panes):
                 simulated=simulated,
                 standing_unit=s.bench.value(UNIT_FACTOR),
                 next_load=s.next_load,
+                gain=gain_of(s.job, s.unit),
             )
         )
         self._renew_level()

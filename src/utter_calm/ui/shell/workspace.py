@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from utter_calm.errors import UtterCalmError
 from utter_calm.job.document import Cell, Claim
+from utter_calm.job.gain import gain_of
 from utter_calm.job.job import Job
 from utter_calm.job.run.prompt import Prompt
 from utter_calm.job.run.run import RunProgress
@@ -46,6 +47,7 @@ class Workspace(Screen):
         s.tried.connect(self._tried)
         s.told.connect(self.tell)
         s.warned.connect(self.warn)
+        s.place_wanted.connect(self.show_place)
         s.trial.shown.connect(lambda _shown: self._renew_readings())
         self.prompt.answered.connect(s.answer)
         self.coverage.chosen.connect(s.select)
@@ -148,7 +150,8 @@ class Workspace(Screen):
         """Open the little calculator with the chosen level and load."""
         level = self._step_level() or 1.0
         load = plain_text(self.session.standing_load or "")
-        Calculator(self, level * self.session.unit.nominal_gain, load).show()
+        gain = gain_of(self.session.job, self.session.unit)
+        Calculator(self, level * (gain.ratio if gain else 1.0), load).show()
 
     def next_unit(self, step: int) -> None:
         """Look at another unit of the job."""

@@ -23,6 +23,7 @@ class Chosen(QObject):
     """The open job, the unit and cells that are looked at, and edits of the document."""
 
     document_changed = Signal()
+    place_wanted = Signal(str)
     takes_changed = Signal()
     selection_changed = Signal()
     bench_changed = Signal()
