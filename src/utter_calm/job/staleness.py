@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 
 from utter_calm.errors import MeasurementError
 from utter_calm.job.document import UNIT, Cell, JobDocument, Plan, Step
 from utter_calm.job.take import AGAIN, FLOOR, TakeSummary
 from utter_calm.measure.deduction import Deduction, Need
 from utter_calm.measure.kind import StepSettings
+from utter_calm.quantities import value_text
 
 Current = Callable[[Cell], TakeSummary | None]
 
@@ -36,13 +37,24 @@ def needed(document: JobDocument, cell: Cell, settings: StepSettings, current: C
         if tries:
             best: dict[str, tuple[TakeSummary, ...]] = max(tries, key=_how_many)
             found.update(best)
-    missing = [need.title for need in needs if not found[need.key]]
+    missing = [need for need in needs if not found[need.key]]
     if missing:
         raise MeasurementError(
-            f"“{step.title}” of {document.unit(cell.unit).title} still needs: {'; '.join(missing)}.",
-            hint="Measure that first.",
+            f"“{step.title}” of {document.unit(cell.unit).title} still needs: {'; '.join(n.title for n in missing)}.",
+            hint=_how_to_get(plan, missing),
         )
     return found
+
+
+def _how_to_get(plan: Plan, missing: Sequence[Need]) -> str:
+    """Measure it, or plan it first where no setup of the plan has it."""
+    for need in missing:
+        for factor, value in need.where:
+            known = plan.factor(factor)
+            if known is None or value not in known.values:
+                what = f"the {factor} “{value_text(value)}”"
+                return f"The plan does not have {what}: add it to the {factor}s, or choose others in the step's settings."
+    return "Measure that first."
 
 
 def _how_many(found: dict[str, tuple[TakeSummary, ...]]) -> int:

@@ -57,6 +57,10 @@ def _ohm(value: Value) -> float | None:
     return math.inf if value == NONE else number_of(value, "ohm")
 
 
+def _words(factor: str, value: Value) -> str:
+    return f"no {factor}" if value == NONE else value_text(value)
+
+
 class Impedance(Deduction[ImpedanceSettings]):
     """Impedance of the unit's output or input."""
 
@@ -87,13 +91,13 @@ class Impedance(Deduction[ImpedanceSettings]):
 
     def signal(self, settings: ImpedanceSettings) -> str:
         """Say what it is deduced from."""
-        return "from responses under " + " and ".join(value_text(v) for v in settings.values())
+        return "from responses with " + " and ".join(_words(_FACTOR[settings.side], v) for v in settings.values())
 
     def needs(self, settings: ImpedanceSettings) -> tuple[Need, ...]:
         """Two responses that differ in the load, or in the resistor before the input."""
         factor = _FACTOR[settings.side]
         return tuple(
-            Need(key, f"response with {factor} {value_text(value)}", "response", ((factor, value),))
+            Need(key, f"the response with {_words(factor, value)}", "response", ((factor, value),))
             for key, value in zip(("first", "second"), settings.values(), strict=True)
         )
 

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import itertools
+from dataclasses import dataclass, replace
 
 from utter_calm.job.document import Cell, Plan, Setup, Step, Unit
 from utter_calm.job.job import Job
@@ -14,7 +15,10 @@ from utter_calm.quantities import conditions_text, value_text
 
 @dataclass(frozen=True, slots=True)
 class CellView:
-    """One cell: what it is, its verdict, and its headline value; both empty where nothing was measured."""
+    """One cell: what it is, its verdict, and its headline value; both empty where nothing was measured.
+
+    ``span`` is over how many columns it reaches: what runs over the loads stands once, under all of them.
+    """
 
     cell: Cell
     outcome: Outcome | None
@@ -24,6 +28,7 @@ class CellView:
     tip: str
     planned: bool = True
     stale: bool = False
+    span: int = 1
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,12 +69,21 @@ def coverage_view(job: Job, unit: Unit) -> CoverageView:
     rows = []
     for step in plan.steps:
         first = _floor_cell(job, step.id) if step.deduction is None else _no_floor(step)
-        rows.append((first, *(_unit_cell(job, unit, plan, step, setup, planned[step.id], columns) for setup in columns)))
+        cells = [_unit_cell(job, unit, plan, step, setup, planned[step.id], columns) for setup in columns]
+        rows.append((first, *(replace(cell, span=_reach(step, columns, k)) for k, cell in enumerate(cells))))
     return CoverageView(
         rows=tuple(step.title for step in plan.steps),
         columns=("rig alone", *(setup_title(plan, s) for s in columns)),
         cells=tuple(rows),
     )
+
+
+def _reach(step: Step, columns: list[Setup], first: int) -> int:
+    """How many neighbouring columns are one to a step that runs over what sets them apart."""
+    if not step.consumed or (first and columns[first - 1].without(step.consumed) == columns[first].without(step.consumed)):
+        return 1
+    own = columns[first].without(step.consumed)
+    return sum(1 for _ in itertools.takewhile(lambda setup: setup.without(step.consumed) == own, columns[first:]))
 
 
 def _belongs(plan: Plan, step: Step, setup: Setup, planned: tuple[Setup, ...]) -> bool:  # noqa: ARG001

@@ -15,6 +15,7 @@ from utter_calm.quantities.text import Shown, fixed, si_text, with_uncertainty
 FloatArray = npt.NDArray[np.float64]
 _DB_PER_RELATIVE = 20 / math.log(10)
 _LEAST = 1e-300
+_DB_DECIMALS = 4
 _TINY_PART = 1e-6
 
 
@@ -82,7 +83,8 @@ class View:
         """Write a value in this view, with as many digits as its uncertainty allows."""
         if self.scale is Scale.DECIBELS and value > 0:
             spread = None if uncertainty is None else _DB_PER_RELATIVE * uncertainty / value
-            return with_uncertainty(amplitude_to_db(value / self.reference), spread, self.label, digits=6 if spread else 4)
+            return with_uncertainty(amplitude_to_db(value / self.reference), spread, self.label, digits=6 if spread else 4,
+                                    most=_DB_DECIMALS)  # fmt: skip
         if self.scale is Scale.PERCENT:
             return with_uncertainty(100 * value, None if uncertainty is None else 100 * uncertainty, "%", digits=min(digits, 4))
         return with_uncertainty(value, uncertainty, self.label, digits=digits)

@@ -68,7 +68,7 @@ def si_text(value: float, unit: str, *, digits: int = 4) -> Shown:
     return Shown(fixed(scaled, max(0, digits - 1 - magnitude)), prefix + _SYMBOL.get(unit, unit))
 
 
-def with_uncertainty(value: float, uncertainty: float | None, unit: str, *, digits: int = 5) -> Shown:
+def with_uncertainty(value: float, uncertainty: float | None, unit: str, *, digits: int = 5, most: int = 6) -> Shown:
     """Write a value with the digits that its uncertainty leaves meaningful.
 
     Parameters
@@ -77,6 +77,8 @@ def with_uncertainty(value: float, uncertainty: float | None, unit: str, *, digi
         In ``unit``; the uncertainty may be None (unknown), then ``digits`` significant digits are shown.
     unit
         SI unit, ``"dB"``-like unit, ``"%"`` or ``"1"``.
+    most
+        Decimals that nobody needs more of, however certain the value is.
     """
     if uncertainty is None or not uncertainty > 0 or not math.isfinite(uncertainty) or not math.isfinite(value):
         return si_text(value, unit, digits=digits)
@@ -85,7 +87,7 @@ def with_uncertainty(value: float, uncertainty: float | None, unit: str, *, digi
     factor, prefix = _prefix(value, unit)
     scaled, spread = value / factor, uncertainty / factor
     magnitude = math.floor(math.log10(abs(scaled))) if scaled else 0
-    decimals = min(decimals_for(spread), max(0, digits - 1 - magnitude))
+    decimals = min(decimals_for(spread, most=most), max(0, digits - 1 - magnitude))
     # an uncertainty far finer than the digits shown says nothing to a reader: it is left out
     text = fixed(spread, decimals_for(spread)) if spread >= 0.05 * 10**-decimals else ""
     return Shown(fixed(scaled, decimals), prefix + _SYMBOL.get(unit, unit), text)

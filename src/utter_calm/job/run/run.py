@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any, cast
 
-from utter_calm.errors import Cancelled, InputError
+from utter_calm.errors import Cancelled, InputError, MeasurementError
 from utter_calm.job.document import FLOOR, LOAD, UNIT, Cell, JobDocument
 from utter_calm.job.gain import gain_of_plan
 from utter_calm.job.job import Job
@@ -92,6 +92,7 @@ def run_cells(
     known = all(gain_of_plan(job, document, plan) is not None for plan in plans.values())
     ordered = in_order(document, cells, bench, gain_known=known)
     takes: list[TakeSummary] = []
+    lacking: MeasurementError | None = None
     job.write_pending(ordered)
     for number, cell in enumerate(ordered, start=1):
 
@@ -103,7 +104,11 @@ def run_cells(
             if cancel is not None and cancel.is_set():
                 raise Cancelled
             follow(0.0, "deducing")
-            take = job.deduce(cell, document=document, pending=rest)
+            try:
+                take = job.deduce(cell, document=document, pending=rest)
+            except MeasurementError as problem:  # what one deduction lacks keeps no other from being made
+                lacking = lacking or problem
+                continue
         else:
             by_hand = _prepare(document, cell, bench, hooks, cancel)
             if by_hand is None:
@@ -115,6 +120,8 @@ def run_cells(
         takes.append(take)
         hooks.finished(cell, take)
     job.write_pending([])
+    if lacking is not None:
+        raise lacking
     return takes if known else [_beside_its_floor(job, take) for take in takes]
 
 

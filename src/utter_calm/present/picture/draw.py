@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 import numpy.typing as npt
 
@@ -16,6 +18,7 @@ from utter_calm.present.picture.view import BoundView, CurveView, PlotView
 _FEW, _CROWD = 8, 24
 _BEYOND = 500.0
 _FLAG_ROWS = 3
+_LETTER_WIDTH, _LABEL_GAP = 0.6, 8.0
 
 
 def draw(
@@ -58,18 +61,23 @@ def _grid(mapper: Mapper, palette: Palette, style: Style) -> list[Item]:
     for value in minor:
         out.append(_upright(mapper, value, palette.grid, 0.4))
     for value in major:
-        at = float(mapper.x(value))
         out.append(_upright(mapper, value, palette.grid, 1))
-        out.append(Text(at, frame.bottom + 16 * unit, tick_text(value, step), palette.soft_text, style.letters, "middle"))
+    for at, text in _apart([(float(mapper.x(v)), tick_text(v, step), v) for v in major], style.letters):
+        out.append(Text(at, frame.bottom + 16 * unit, text, palette.soft_text, style.letters, "middle"))
     heights = (
         percent_ticks(window.y_low, window.y_high)
         if view.y.percent
         else height_ticks(window.y_low, window.y_high, percent=False, decades=view.y.decades)
     )
-    for value, text in heights:
+    room = (2 if view.y.percent else 1) * (style.letters + 2)
+    last = -math.inf
+    for value, text in reversed(_sparse(heights, mapper, room)):
         at = float(mapper.y(value))
         out.append(_across(frame, at, palette.grid))
         at = min(at, frame.bottom - 12 * unit) if view.y.percent else at  # two lines: the lower one must not meet the x axis
+        if abs(at - last) < room:
+            continue
+        last = at
         colour = palette.text if view.y.percent else palette.soft_text
         out.append(Text(frame.left - 8, at + (0 if view.y.percent else 4), text, colour, style.letters, "end"))
         if view.y.percent:
@@ -87,6 +95,30 @@ def _grid(mapper: Mapper, palette: Palette, style: Style) -> list[Item]:
     middle = (frame.top + frame.bottom) / 2
     out.append(Text(13 * unit, middle, view.y.label, palette.soft_text, style.letters, "middle", turned=True))
     return out
+
+
+def _sparse(heights: list[tuple[float, str]], mapper: Mapper, room: float) -> list[tuple[float, str]]:
+    """Every height, or every second, third, ... one, so that their labels do not meet."""
+    if len(heights) < 2:
+        return heights
+    gap = abs(float(mapper.y(heights[1][0])) - float(mapper.y(heights[0][0])))
+    return heights[:: max(1, math.ceil(room / max(gap, 1e-6)))]
+
+
+def _apart(labels: list[tuple[float, str, float]], letters: float) -> list[tuple[float, str]]:
+    """Leave out labels that would meet their neighbours: powers of ten stay before the rest."""
+    kept: list[tuple[float, float, str]] = []
+    for at, text, _ in sorted(labels, key=lambda label: (_rank(label[2]), label[0])):
+        half = _LETTER_WIDTH * letters * len(text) / 2 + _LABEL_GAP / 2
+        if all(at + half < other - room or at - half > other + room for other, room, _ in kept):
+            kept.append((at, half, text))
+    return [(at, text) for at, _, text in kept]
+
+
+def _rank(value: float) -> int:
+    """How much a place on an axis matters: powers of ten first."""
+    exponent = math.log10(abs(value)) if value else 0.0
+    return 0 if abs(exponent - round(exponent)) < 1e-9 else 1
 
 
 def _upright(mapper: Mapper, value: float, colour: str, width: float) -> Path:

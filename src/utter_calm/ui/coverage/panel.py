@@ -36,7 +36,7 @@ from utter_calm.ui.look.theme import current_palette, font
 
 _SIZES = (12, 11, 10)
 _ROW_HEIGHT = 46
-_COLUMN_WIDTH, _MARGINS = 88, 24
+_COLUMN_WIDTH, _MARGINS = 88, 20
 
 
 class _CellDelegate(QStyledItemDelegate):
@@ -149,7 +149,7 @@ class CoveragePanel(QWidget):
         self.table.setTabKeyNavigation(False)
         across = self.table.horizontalHeader()
         across.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        across.setMinimumSectionSize(76)
+        across.setMinimumSectionSize(70)
         across.setHighlightSections(False)
         across.setSectionsClickable(False)
         down = self.table.verticalHeader()
@@ -191,6 +191,11 @@ class CoveragePanel(QWidget):
         """Look at the job again."""
         self.model.renew()
         view = self.model.view
+        self.table.clearSpans()
+        for row, cells in enumerate(view.cells):
+            for column, cell in enumerate(cells):
+                if cell.span > 1:
+                    self.table.setSpan(row, column, 1, cell.span)
         left = view.total - view.taken
         self._sum.setText(
             f"{view.taken} of {view.total} taken" + (f", {left} to go: M measures what is missing" if left else "")

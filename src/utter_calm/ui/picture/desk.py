@@ -177,6 +177,7 @@ class PlotDesk(QObject):
             chosen = self.spec_by_kind.get(kind, specs[0].key)
             self.pane.set_specs(specs, chosen)
             if not takes:
+                self.pane.show_over("")
                 self.pane.show_view(empty_plot(step.title, _NOT_YET))
                 return
             last = takes[-1].summary

@@ -6,13 +6,15 @@ from typing import Any
 
 from PySide6.QtCore import QAbstractListModel, QModelIndex, QPersistentModelIndex, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFont, QFontMetricsF, QPainter
-from PySide6.QtWidgets import QStyledItemDelegate, QStyleOptionViewItem
+from PySide6.QtWidgets import QListView, QStyledItemDelegate, QStyleOptionViewItem
 
 from utter_calm.present.panel import ReadingView
 from utter_calm.quantities import Shown
 from utter_calm.ui.look.theme import current_palette, font
 
 READING_ROLE = Qt.ItemDataRole.UserRole
+_RIGHT, _USUAL = 8, 236
+_DOT = " · "
 _Index = QModelIndex | QPersistentModelIndex
 
 
@@ -67,7 +69,7 @@ class ReadingDelegate(QStyledItemDelegate):
         p = current_palette()
         painter.save()
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(option.rect).adjusted(0, 0, -8, 0)
+        box = QRectF(option.rect).adjusted(0, 0, -_RIGHT, 0)
         painter.setPen(QColor(p.line))
         painter.drawLine(QPointF(box.left(), box.bottom() - 0.5), QPointF(box.right(), box.bottom() - 0.5))
         if large:
@@ -89,8 +91,9 @@ class ReadingDelegate(QStyledItemDelegate):
             x = box.left() + column * room
             _number(painter, x, y, value, size if len(row.values) == 1 or not first else 25, colour, room - 6)
         painter.setFont(font(11))
-        lines = [(row.beside, p.soft_text), (row.floor, p.open if row.limited else p.soft_text)]
-        for line, (words, colour) in enumerate((w, c) for w, c in lines if w):
+        lines = [(words, p.soft_text) for words in _in_lines(row.beside, box.width())]
+        lines += [(row.floor, p.open if row.limited else p.soft_text)] if row.floor else []
+        for line, (words, colour) in enumerate(lines):
             painter.setPen(QColor(colour))
             text = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(box.width()))
             painter.drawText(QPointF(box.left(), y + 18 + 15 * line), text)
@@ -107,13 +110,25 @@ class ReadingDelegate(QStyledItemDelegate):
         painter.setPen(QColor(p.open if row.limited else p.text))
         painter.drawText(QPointF(box.right() - width, box.center().y() + 4), text)
 
-    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:  # noqa: ARG002
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:
         """Large ones need room."""
         model = index.model()
         if not (isinstance(model, ReadingsModel) and model.is_large(index.row())):
             return QSize(200, 26)
         row: ReadingView = index.data(READING_ROLE)
-        return QSize(200, (82 if index.row() == 0 else 72) + (15 if row.floor and row.beside else 0))
+        view = option.widget
+        width = view.viewport().width() - _RIGHT if isinstance(view, QListView) else _USUAL
+        beneath = len(_in_lines(row.beside, width)) + bool(row.floor)
+        return QSize(200, (82 if index.row() == 0 else 72) + 15 * max(0, beneath - 1))
+
+
+def _in_lines(words: str, width: float) -> list[str]:
+    """What stands beside a value, in two lines where one is too short for it."""
+    if not words:
+        return []
+    first, dot, rest = words.partition(_DOT)
+    fits = QFontMetricsF(font(11)).horizontalAdvance(words) <= width
+    return [words] if fits or not dot else [first, rest]
 
 
 def _number(painter: QPainter, x: float, y: float, value: Shown, size: float, colour: str, room: float) -> None:

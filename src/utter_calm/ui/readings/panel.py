@@ -81,6 +81,7 @@ class ReadingsPanel(QWidget):
         self.list.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
         self.list.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setResizeMode(QListView.ResizeMode.Adjust)
         self.list.clicked.connect(self._explain)
         self.list.activated.connect(self._explain)
         layout.addWidget(self.list, 1)
@@ -95,6 +96,7 @@ class ReadingsPanel(QWidget):
         layout.addLayout(self._claims)
         self.trust = QLabel()
         self.trust.setWordWrap(True)
+        self.trust.setProperty("role", "calm")
         layout.addWidget(self.trust)
         self.note = QLineEdit()
         self.note.setPlaceholderText("note for this take")
@@ -123,6 +125,7 @@ class ReadingsPanel(QWidget):
         words = "\n".join(view.trust[:3]) or "Trust: clean."
         self.trust.setText(words)
         self.trust.setProperty("role", "warning" if view.trust_is_grave else "calm")
+        self.trust.style().unpolish(self.trust)
         self.trust.style().polish(self.trust)
         # a label with wrapped words lets itself be squeezed to one line: its words must stay whole
         self.trust.setMinimumHeight(0)
