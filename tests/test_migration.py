@@ -11,6 +11,9 @@ import pytest
 from utter_calm.errors import JobFileError
 from utter_calm.job.document import Cell, Setup
 from utter_calm.job.job import Job
+from utter_calm.job.run.bench import simulated_bench
+from utter_calm.job.run.prompt import Answer
+from utter_calm.job.run.run import RunHooks, run_cells
 from utter_calm.job.store.schema import VERSION
 from utter_calm.job.take import AGAIN, FLOOR
 from utter_calm.measure.deduction import Deduction
@@ -85,13 +88,54 @@ def test_samples_and_verdicts_are_the_same(old):
     job.close()
 
 
-def test_a_power_series_stands_once_and_asks_for_what_it_needs(old):
+def test_a_power_series_stands_once_and_what_it_is_deduced_from_is_planned(old):
     job = Job.open(old)
     plan = job.document.plans[0]
     power = plan.step("power")
     assert isinstance(power.measure, Deduction)
     assert len(plan.setups_of(power)) == 1
-    assert any(s.kind == "level_series" for s in plan.steps) or power.id in {c.step for c in job.missing()}
+    series = next(s for s in plan.steps if s.kind == "level_series")
+    assert {u.value("load") for u in plan.setups_of(series)} == {Measured(8.0, "ohm"), Measured(4.0, "ohm")}
+    cells = [Cell("u1", series.id, setup) for setup in plan.setups_of(series)] + [Cell("u1", "power", Setup())]
+    run_cells(job, cells, simulated_bench(plan.rig), RunHooks(ask=lambda _: Answer.LET_RIG))
+    assert job.current(cells[-1]).reading("rated_power").value == pytest.approx(61.6, rel=0.02)
+    job.close()
+
+
+def changed(path, change):
+    """The old file with another document, as the old program would have written it."""
+    connection = sqlite3.connect(path)
+    document = json.loads(connection.execute("SELECT json FROM document WHERE part = 'job'").fetchone()[0])
+    change(document["plans"][0])
+    connection.execute("UPDATE document SET json = ? WHERE part = 'job'", (json.dumps(document),))
+    return connection
+
+
+def test_loads_that_a_deduction_asks_for_are_planned_for_it_alone(old):
+    def change(plan):
+        plan["steps"][2]["settings"]["loads"] = "8 ohm, 2 ohm"
+        settings = {"side": "output, from two loads", "first_load": "none", "second_load": "8 ohm", "level_v": 0.05}
+        plan["steps"].append({"id": "z", "kind": "impedance", "settings": settings, "label": "", "where": [], "relative": None})
+
+    connection = changed(old, change)
+    # a power series that the old program had measured, under the load under which it stood
+    columns = [c[1] for c in connection.execute("PRAGMA table_info(take)")]
+    row = dict(
+        zip(columns, connection.execute("SELECT * FROM take WHERE step = 'first-look' AND role = 'unit'").fetchone(), strict=True)
+    )
+    row |= {"id": 99, "step": "power", "kind": "power_series", "settings": json.dumps({"bound": 0.01, "claims": ""})}
+    connection.execute(f"INSERT INTO take VALUES ({', '.join('?' * len(columns))})", [row[c] for c in columns])
+    connection.commit()
+    connection.close()
+    job = Job.open(old)
+    plan = job.document.plans[0]
+    loads = {s.id: [u.value("load") for u in plan.setups_of(s)] for s in plan.steps if s.kind not in ("impedance", "power_series")}
+    eight, four, two = (Measured(v, "ohm") for v in (8.0, 4.0, 2.0))
+    assert loads["first-look"] == [eight, four]  # as before
+    assert loads["power-from"] == [eight, two]
+    assert set(loads["z-from"]) == {eight, "none"}
+    assert plan.step("z-from").settings["level_v"] == 0.05
+    assert job.current(Cell("u1", "power", Setup())).id == 99
     job.close()
 
 

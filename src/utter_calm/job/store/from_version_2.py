@@ -12,6 +12,7 @@ import msgspec
 from utter_calm.job.store import schema
 from utter_calm.job.store.connection import from_json, to_json
 from utter_calm.job.store.rows import checksum
+from utter_calm.job.store.sources_planned import CONSUMED, with_sources
 from utter_calm.quantities import Conditions, read_value
 from utter_calm.rig import Rig, stereo_rig
 
@@ -119,7 +120,8 @@ def _plan(plan: dict[str, Any], ident: str, path: Path) -> dict[str, Any]:
     claims = [{**c, "conditions": values_of(c.get("conditions", []))} for c in plan.get("claims", [])]
     kept = {key: plan[key] for key in ("reference",) if key in plan}
     rig = rig_of(plan.get("rig", {}), path)
-    return {"id": ident, "rig": rig, "steps": steps, "factors": factors, "claims": claims, **kept}
+    new = {"id": ident, "rig": rig, "steps": steps, "factors": factors, "claims": claims, **kept}
+    return with_sources(new, {step.get("id", ""): step.get("settings", {}) for step in plan.get("steps", [])})
 
 
 def values_of(pairs: list[Any]) -> Conditions:
@@ -198,7 +200,8 @@ def _takes(connection: sqlite3.Connection, path: Path, units: _Units) -> None:
     last_floor = {row[1]: row[0] for row in rows if row[3] == "floor"}
     for ident, step, kind, role, setup, settings, at, title, rig, readings, trust, elder, capture, note in rows:
         unit = units.of(step, title) if role == "unit" else ""
-        where = _text(connection, {"conditions": values_of(from_json(setup, dict[str, Any], path).get("conditions", []))})
+        pairs = values_of(from_json(setup, dict[str, Any], path).get("conditions", []))
+        where = _text(connection, {"conditions": [p for p in pairs if p[0] not in CONSUMED.get(kind, ())]})
         values = _text(connection, settings_of(kind, from_json(settings, dict[str, Any], path)))
         # until now every take was held against the newest floor: that is what it was shown with
         sources = [[last_floor[step], "floor"]] if role == "unit" and step in last_floor else []
