@@ -3,15 +3,17 @@
 import numpy as np
 import pytest
 
-from utter_calm.rig import SimulatedDevice, StreamSettings, play, stereo_rig
+from utter_calm.rig import Port, SimulatedDevice, StreamSettings, stereo_rig
 from utter_calm.signals.tone import sine
 
 
 @pytest.mark.parametrize("rate", [48_000, 96_000, 192_000])
 def test_rig_subject(benchmark, rate):
     benchmark.group = f"simulated rig, 2 channels at {rate // 1000} kHz"
-    device = SimulatedDevice(stereo_rig())
     samples = np.repeat(sine(997.0, 0.05, rate, rate)[:, None], 2, axis=1)
-    stream = device.open(StreamSettings(rate, 16_384))
-    benchmark(lambda: play(stream, samples))
+    port = Port(SimulatedDevice(stereo_rig()), StreamSettings(rate, 16_384), limits=np.ones(2))
+    try:
+        benchmark(lambda: port.play(samples))
+    finally:
+        port.close()
     benchmark.extra_info["sound_s"] = 1.0

@@ -1,6 +1,8 @@
 """The rules of the house, held by a machine: walls, docs, locks."""
 
 import ast
+import importlib
+import importlib.util
 import os
 import re
 import shutil
@@ -98,6 +100,27 @@ def test_the_file_format_is_documented():
         assert f"`{table}`" in text
         for column in re.findall(r"(\w+) (?:TEXT|INTEGER|BLOB|REAL)", columns):
             assert f"`{column}`" in text, (table, column)
+
+
+def missing_names(source):
+    """What a script imports from the program that is not there."""
+    found = [(n.module, a.name) for n in ast.walk(ast.parse(source)) if isinstance(n, ast.ImportFrom) for a in n.names
+             if (n.module or "").startswith("utter_calm")]  # fmt: skip
+    return [f"{module}.{name}" for module, name in found
+            if not hasattr(importlib.import_module(module), name) and not importlib.util.find_spec(f"{module}.{name}")]  # fmt: skip
+
+
+SCRIPTS = [p for p in (*(ROOT / "benchmarks").glob("*.py"), *(ROOT / "tools").iterdir())
+           if p.is_file() and (p.suffix == ".py" or p.read_text("utf-8").startswith("#!/usr/bin/env python"))]  # fmt: skip
+
+
+@pytest.mark.parametrize("path", SCRIPTS, ids=lambda p: p.name)
+def test_benchmarks_and_tools_import_what_is_there(path):
+    assert missing_names(path.read_text("utf-8")) == []
+
+
+def test_a_name_that_has_gone_is_found():
+    assert missing_names("from utter_calm.rig import stereo_rig, nothing_of_that_name")
 
 
 def test_settings_are_documented():
