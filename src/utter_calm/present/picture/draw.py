@@ -9,6 +9,7 @@ import numpy.typing as npt
 
 from utter_calm.present.palette import Palette
 from utter_calm.present.picture.axis import height_ticks, linear_ticks, log_ticks, percent_ticks, tick_text
+from utter_calm.present.picture.draw_crowd import crowd_items
 from utter_calm.present.picture.draw_surface import surface_items
 from utter_calm.present.picture.drawing import Dots, Drawing, FloatArray, Frame, Item, Path, Text
 from utter_calm.present.picture.layout import spread_labels, straightened, thinned
@@ -45,8 +46,11 @@ def draw(
     if view.floor is not None:
         drawing.under.append(_floor(mapper, view.floor, palette))
     drawing.under += [_bound(mapper, bound, palette) for bound in view.bounds]
+    crowd = [c for c in view.curves if not c.focus] if len(view.curves) > _CROWD else []
+    drawing.over += crowd_items(mapper, crowd, palette, lambda curve: curve_items(mapper, curve, palette, thin=True))
     for curve in sorted(view.curves, key=lambda c: c.focus):  # what has weight comes last
-        drawing.over += curve_items(mapper, curve, palette)
+        if not crowd or curve.focus:
+            drawing.over += curve_items(mapper, curve, palette)
     drawing.over += _labels(mapper, palette, style)
     drawing.over += _flags(mapper, palette, style)
     return drawing, mapper
@@ -131,10 +135,11 @@ def _across(frame: Frame, at: float, colour: str) -> Path:
 
 
 def _points(mapper: Mapper, x: FloatArray, y: FloatArray) -> FloatArray:
-    at, height = thinned(mapper.x(x), mapper.y(y), max(16, int(mapper.frame.width * mapper.style.columns)))
+    places = mapper.x(x)
+    at, height = thinned(places, mapper.y(y), max(16, int(mapper.frame.width * mapper.style.columns)))
     # far outside is pulled near: the clip hides it, and numbers stay short
     height = np.clip(height, mapper.frame.top - _BEYOND, mapper.frame.bottom + _BEYOND)
-    if mapper.style.straight > 0:
+    if mapper.style.straight > 0 and len(at) >= len(places):  # what was thinned has no more points than the screen
         at, height = straightened(at, height, mapper.style.straight)
     return np.stack([at, height], axis=1)
 
@@ -149,8 +154,8 @@ def _bound(mapper: Mapper, bound: BoundView, palette: Palette) -> Path:
     return Path(_points(mapper, bound.x, bound.y), palette.text, 1.6)
 
 
-def curve_items(mapper: Mapper, curve: CurveView, palette: Palette) -> list[Item]:
-    """Draw one curve: with weight where it is in focus, faded where it is no data, faint where it is noise."""
+def curve_items(mapper: Mapper, curve: CurveView, palette: Palette, *, thin: bool = False) -> list[Item]:
+    """Draw one curve: with weight where it is in focus, faded where it is no data, faint where it is noise; thin in a crowd."""
     colour = palette.hues[curve.hue % len(palette.hues)]
     width = 0.9 if curve.dense else 2.0 if curve.focus else 1.3
     inside = np.ones(len(curve.x), dtype=bool)
@@ -165,7 +170,7 @@ def curve_items(mapper: Mapper, curve: CurveView, palette: Palette) -> list[Item
         if len(curve.x) < _FEW:
             out.append(Dots(np.stack([mapper.x(curve.x), mapper.y(curve.y)], axis=1), 3.0, colour))
         points = _points(mapper, curve.x[inside], curve.y[inside])
-        out.append(Path(points, colour, width, curve.dash, curve.opacity, noisy=curve.dense))
+        out.append(Path(points, colour, width, curve.dash, curve.opacity, noisy=curve.dense or thin))
     low, high = curve.valid or (0.0, np.inf)
     for outside in (curve.x < low, curve.x > high) if curve.valid is not None else ():
         if np.count_nonzero(outside) > 1:

@@ -38,14 +38,19 @@ def thinned(position: FloatArray, height: FloatArray, columns: int) -> tuple[Flo
         return position, height
     if not np.isfinite(height).all():
         return position, height  # gaps must stay gaps
-    edges = np.linspace(position[0], position[-1], columns + 1)
-    starts = np.unique(np.searchsorted(position, edges[:-1]))
+    starts = columns_of(position, columns)
     low, high = np.minimum.reduceat(height, starts), np.maximum.reduceat(height, starts)
     at = position[starts]
     # alternate the order so that the line does not cross itself in every column
     rising = np.arange(len(starts)) % 2 == 0
     first, second = np.where(rising, low, high), np.where(rising, high, low)
     return np.repeat(at, 2), np.stack([first, second], axis=1).reshape(-1)
+
+
+def columns_of(position: FloatArray, columns: int) -> npt.NDArray[np.intp]:
+    """Index of the first point of each of so many equal columns that holds any; ``position`` (n,) rising."""
+    edges = np.linspace(position[0], position[-1], columns + 1)
+    return np.unique(np.searchsorted(position, edges[:-1]))
 
 
 def straightened(at: FloatArray, height: FloatArray, tolerance: float) -> tuple[FloatArray, FloatArray]:

@@ -192,7 +192,7 @@ class PaintedPlot(QWidget):
             if view is None:
                 raise RuntimeError("nothing to draw")
             crowded = len(view.curves) > _CROWD
-            style = replace(_STYLE, columns=0.35 if crowded else 0.9)
+            style = replace(_STYLE, columns=0.25 if crowded else 0.9)
             self._drawing, self._mapper = draw(view, self.width(), self.height(), palette, window=self._window, style=style)
         return self._drawing, self._mapper
 

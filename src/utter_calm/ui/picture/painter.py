@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import functools
 import itertools
+import math
 from collections.abc import Iterable
 from typing import Any, cast
 
@@ -54,25 +56,30 @@ def _paint_path(painter: QPainter, path: Path, *, smooth: bool) -> None:
         painter.setBrush(colour)
         painter.drawPolygon(polygon(path.points))
         return
-    colour = QColor(path.stroke)
-    colour.setAlphaF(path.opacity)
     # thick antialiased lines are very slow on noisy curves: those stay thin
-    pen = QPen(colour, min(path.width, 1.0) if path.noisy else path.width)
-    pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
-    if path.dash:
-        pen.setCapStyle(Qt.PenCapStyle.FlatCap)
-        pen.setDashPattern(list(path.dash))
-    painter.setPen(pen)
+    painter.setPen(_pen(path.stroke, min(path.width, 1.0) if path.noisy else path.width, path.dash, path.opacity))
     painter.setBrush(Qt.BrushStyle.NoBrush)
     for piece in _pieces(path.points):
         painter.drawPolyline(polygon(piece))
 
 
+@functools.lru_cache(maxsize=256)
+def _pen(stroke: str, width: float, dash: tuple[float, ...], opacity: float) -> QPen:
+    colour = QColor(stroke)
+    colour.setAlphaF(opacity)
+    pen = QPen(colour, width)
+    pen.setJoinStyle(Qt.PenJoinStyle.RoundJoin)
+    if dash:
+        pen.setCapStyle(Qt.PenCapStyle.FlatCap)
+        pen.setDashPattern(list(dash))
+    return pen
+
+
 def _pieces(points: FloatArray) -> list[FloatArray]:
     """Parts of a polyline between its gaps."""
-    known = np.isfinite(points).all(axis=1)
-    if known.all():
+    if math.isfinite(float(points.sum())):
         return [points]
+    known = np.isfinite(points).all(axis=1)
     edges = np.flatnonzero(np.diff(np.concatenate([[0], known.astype(np.int8), [0]]))).reshape(-1, 2)
     return [points[a:b] for a, b in edges if b - a > 1]
 

@@ -1,0 +1,69 @@
+"""Drawings: many curves, labels that keep apart."""
+
+import itertools
+
+import numpy as np
+import pytest
+
+from utter_calm.present.palette import LIGHT
+from utter_calm.present.picture.axis import Axis
+from utter_calm.present.picture.draw import curve_items, draw
+from utter_calm.present.picture.drawing import Path, Text
+from utter_calm.present.picture.view import CurveView, PlotView
+from utter_calm.quantities import quantity
+
+
+def crowd(count, change=lambda _k, y: y):
+    x = np.geomspace(20, 20_000, 3_000)
+    heights = [change(k, -60 + k + np.random.default_rng(k).normal(0, 1, len(x))) for k in range(count)]
+    curves = tuple(CurveView(x.copy(), y, f"no. {k}", k % 6, focus=k == 0) for k, y in enumerate(heights))
+    hz = Axis("frequency", quantity("frequency").view("log"), 20, 20e3, log=True)
+    return PlotView("Many", "", "", hz, Axis("gain", quantity("gain").first, -100, 0), curves)
+
+
+def polylines(view):
+    drawing, mapper = draw(view, 900, 500, LIGHT)
+    return [item for item in drawing.over if isinstance(item, Path) and len(item.points) > 40], mapper
+
+
+def test_a_crowd_is_drawn_as_each_of_its_curves_alone_would_be():
+    view = crowd(30)
+    paths, mapper = polylines(view)
+    assert len(paths) == 30
+    for curve, path in zip(view.curves[1:], paths, strict=False):  # the one in focus comes last
+        (alone,) = (i for i in curve_items(mapper, curve, LIGHT, thin=True) if isinstance(i, Path))
+        assert path.stroke == alone.stroke
+        for side in (np.min, np.max):
+            assert side(path.points[:, 1]) == pytest.approx(side(alone.points[:, 1]), abs=1e-9)
+        assert path.points[:, 0] == pytest.approx(np.interp(path.points[:, 0], np.sort(alone.points[:, 0]),
+                                                            np.sort(alone.points[:, 0])), abs=1.5)  # fmt: skip
+
+
+def test_gaps_in_a_crowd_stay_gaps():
+    def hole(k, y):
+        if k == 7:
+            y[1_000:2_000] = np.nan
+        return y
+
+    paths, mapper = polylines(crowd(30, hole))
+    (broken,) = (p for p in paths if np.isnan(p.points).any())
+    inside = (broken.points[:, 0] > mapper.x(300.0)) & (broken.points[:, 0] < mapper.x(1_500.0))
+    assert np.isnan(broken.points[inside, 1]).all()
+
+
+@pytest.mark.parametrize(("width", "height"), [(280, 170), (500, 260), (900, 560), (1_400, 900)])
+@pytest.mark.parametrize("percent", [False, True])
+def test_no_label_of_an_axis_meets_its_neighbour(width, height, percent):
+    """Five decades of watts, six of distortion: at every size of the plot there is room between the labels."""
+    x = np.geomspace(1e-3, 100, 50)
+    watts = Axis("power", quantity("power").view("log"), 1e-3, 100, log=True)
+    part = Axis("distortion", quantity("distortion").view("db"), -120, 0, percent=percent)
+    drawing, _ = draw(PlotView("P", "", "", watts, part, (CurveView(x, -60 + 0 * x),)), width, height, LIGHT)
+    texts = [item for item in (*drawing.under, *drawing.over) if isinstance(item, Text) and not item.turned]
+    below = sorted((t for t in texts if t.anchor == "middle"), key=lambda t: t.x)
+    assert len(below) >= 2
+    for left, right in itertools.pairwise(below):
+        assert right.x - left.x > 0.55 * left.size * (len(left.text) + len(right.text)) / 2
+    beside = sorted(t.y for t in texts if t.anchor == "end" and t.x < drawing.frame.left)
+    assert len(beside) >= 2
+    assert min(np.diff(beside)) > 8
