@@ -66,7 +66,7 @@ def test_the_frozen_spectrum_stays_behind(pane):
     pane.start(analyser, "Live")
     pane._tick()
     pane.toggle_freeze()
-    assert [c.label for c in pane.spectrum.view.curves] == ["before, ch 1", "before, ch 2", "ch 1", "ch 2"]
+    assert [c.label for c in pane.spectrum.view.curves] == ["before, ch 1", "before, ch 2", "now, ch 1", "now, ch 2"]
     analyser.latest = frame(2, -40.0)
     pane._tick()
     before = pane._frozen[10, 0]

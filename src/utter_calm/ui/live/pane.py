@@ -11,9 +11,8 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVB
 from utter_calm.measure.live import LiveAnalyser, LiveFrame
 from utter_calm.measure.live_watch import HumWatch
 from utter_calm.present.hum import hum_view
-from utter_calm.present.picture.axis import Axis
-from utter_calm.present.picture.view import FREQUENCY_VIEW, CurveView, PlotView
-from utter_calm.quantities import quantity
+from utter_calm.present.live import decibels, held, live_shown, live_spectrum
+from utter_calm.present.picture.compose import plot_view
 from utter_calm.ui.live.hum_history import HumHistory
 from utter_calm.ui.look.theme import current_palette
 from utter_calm.ui.picture.canvas import PlotCanvas
@@ -189,11 +188,13 @@ class LivePane(QWidget):
 
     def _heights(self, frame: LiveFrame) -> np.ndarray:
         """Highest line of each step of a log grid, in dBV: (points, channels)."""
+        return decibels(self._levels(frame))
+
+    def _levels(self, frame: LiveFrame) -> np.ndarray:
         if self._edges is None:
             self._lay_out_grid(frame)
         assert self._edges is not None
-        top = np.maximum.reduceat(frame.level[: self._last], self._edges, axis=0)
-        return 20 * np.log10(np.maximum(top, 1e-9))
+        return np.maximum.reduceat(frame.level[: self._last], self._edges, axis=0)
 
     def _lay_out_grid(self, frame: LiveFrame) -> None:
         f = frame.frequency_hz
@@ -206,32 +207,14 @@ class LivePane(QWidget):
         """Set both pictures up: ranges that hold still while the curves move."""
         self._lay_out_grid(frame)
         heights = self._heights(frame)
-        channels = heights.shape[1]
-        curves = []
-        if self._frozen is not None:
-            for c in range(channels):
-                label = f"before, ch {c + 1}"
-                curves.append(CurveView(self._grid, self._frozen[:, c], label, 1, c + 1, focus=False, dense=True))
-        for c in range(channels):
-            curves.append(CurveView(self._grid, heights[:, c], f"ch {c + 1}", 0, c + 1, focus=c == 0, dense=True))
-        x = Axis("frequency", FREQUENCY_VIEW, float(self._grid[0]), float(self._grid[-1]), log=True)
-        held = float(self._frozen.max()) if self._frozen is not None else -np.inf
-        top = self._top = 20.0 * np.ceil((max(float(heights.max()), held) + 6) / 20)
-        floor = 20.0 * np.floor((float(np.percentile(heights, 2)) - 4) / 20)
-        y = Axis("level", quantity("level").view("dbv"), max(min(floor, top - 80.0), -180.0), top)
-        self.spectrum.show_view(PlotView("Spectrum", "", "", x, y, tuple(curves)))
-        self._wave_top = 1.25 * float(np.max(np.abs(frame.wave))) or 1.0
         self._wave_points = len(frame.wave) - 4
-        at = 1e3 * frame.time_s[: self._wave_points]
-        waves = tuple(CurveView(at, frame.wave[: self._wave_points, c], f"ch {c + 1}", 0, c + 1) for c in range(channels))
-        x_wave = Axis("time", quantity("time").first, float(at[0]), float(at[-1]), factor=1e-3, prefix="m")
-        self.wave.show_view(
-            PlotView(
-                "Waveform",
-                "",
-                "",
-                x_wave,
-                Axis("voltage", quantity("voltage").first, -self._wave_top, self._wave_top),
-                waves,
-            )
-        )
+        now = live_shown("now", self._grid, self._levels(frame), frame.time_s[: self._wave_points], frame.wave[: self._wave_points])
+        before = None if self._frozen is None else live_shown("before", self._grid, 10 ** (self._frozen / 20))
+        most = float(self._frozen.max()) if self._frozen is not None else -np.inf
+        top = self._top = 20.0 * np.ceil((max(float(heights.max()), most) + 6) / 20)
+        floor = 20.0 * np.floor((float(np.percentile(heights, 2)) - 4) / 20)
+        x, y = (float(self._grid[0]), float(self._grid[-1])), (max(min(floor, top - 80.0), -180.0), top)
+        self.spectrum.show_view(held(live_spectrum(now, before), x, y))
+        self._wave_top = 1.25 * float(np.max(np.abs(frame.wave))) or 1.0
+        waves = plot_view([now], "waveform")
+        self.wave.show_view(held(waves, (waves.x.low, waves.x.high), (-self._wave_top, self._wave_top)))
