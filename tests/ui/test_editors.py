@@ -198,3 +198,18 @@ def test_an_old_take_is_computed_again_from_the_window(qtbot, measured_window):
     assert new.derived_from == take.id
     assert [t.id for t in space.session.shown_takes()] == [take.id, new.id]
     assert "band to 40" in space.plot.words.text()
+
+
+@pytest.mark.parametrize(("unit", "typed", "words"), [
+    ("V", "12 Vpp", "= 4.24264 V"), ("V", "-10 dBV", "= 316.228 mV"), ("m", "3.5 in", "= 88.9 mm"), ("Pa", "94 dB SPL", "= 1.00237 Pa"),
+    ("V", "0.094 V", "= 94 mV"), ("V", "94 mV", ""), ("V", "loud", ""), ("V", "", ""),
+])  # fmt: skip
+def test_a_field_says_how_it_understood_what_was_typed(qtbot, unit, typed, words):
+    from utter_calm.ui.look.fields import QuantityEdit
+
+    field = QuantityEdit("Level", unit, 1.0)
+    qtbot.addWidget(field)
+    field.show()
+    field.selectAll()
+    qtbot.keyClicks(field, typed) if typed else field.textEdited.emit("")
+    assert (field.understood.text() if field.understood.isVisible() else "") == words

@@ -57,7 +57,9 @@ def understand(text: str, unit: str, *, what: str = "value") -> Understood:
         raise InputError(f"The {what} “{_short(text)}” has a unit that does not fit.", hint=f"Type it in {example}.")
     if not math.isfinite(value):
         raise InputError(f"The {what} “{_short(text)}” is out of reach.", hint=f"Type a number in {example}.")
-    return Understood(value, unit, str(si_text(value, unit, digits=6)))
+    shown = si_text(value, unit, digits=6)
+    bare = shown.number.rstrip("0").rstrip(".") if "." in shown.number else shown.number
+    return Understood(value, unit, f"{bare} {shown.unit}".strip())
 
 
 def parse_quantity(text: str, unit: str, *, what: str = "value") -> float:

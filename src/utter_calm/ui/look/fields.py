@@ -6,23 +6,27 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtGui import QCloseEvent, QKeyEvent
+from PySide6.QtGui import QCloseEvent, QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import QFormLayout, QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from utter_calm.errors import InputError, UtterCalmError
-from utter_calm.quantities import parse_quantity, si_text
+from utter_calm.quantities import parse_quantity, si_text, understand
 
 
 class QuantityEdit(QLineEdit):
-    """A field for one quantity: takes what people type, shows it with its unit."""
+    """A field for one quantity: takes what people type, shows it with its unit, and says at its right how it understood it."""
 
     def __init__(self, label: str, unit: str, value: float) -> None:
         super().__init__()
         self._label, self._unit = label, unit
         self.setAccessibleName(label)
         self.setMinimumWidth(150)
+        self.understood = QLabel(self)
+        self.understood.setProperty("role", "soft")
+        self.understood.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
+        self.understood.hide()
         self.set_value(value)
-        self.textEdited.connect(lambda _text: self.mark(wrong=False))
+        self.textEdited.connect(self._edited)
 
     def set_value(self, value: float) -> None:
         """Show a value."""
@@ -47,6 +51,29 @@ class QuantityEdit(QLineEdit):
         except UtterCalmError:
             self.mark(wrong=True)
             raise
+
+    def _edited(self, text: str) -> None:
+        """Say what is understood so far, where that is not just what was typed."""
+        self.mark(wrong=False)
+        try:
+            words = understand(text, self._unit, what=self._label.lower()).text if text.strip() else ""
+        except UtterCalmError:
+            words = ""
+        typed = text.replace(" ", "").replace("\u00a0", "")
+        self.understood.setText(f"= {words}" if words and words.replace(" ", "").replace("\u00a0", "") != typed else "")
+        self.understood.adjustSize()
+        self.understood.setVisible(bool(self.understood.text()))
+        self._place()
+
+    def _place(self) -> None:
+        words = self.understood
+        words.move(self.width() - words.width() - 8, (self.height() - words.height()) // 2)
+        self.setTextMargins(0, 0, words.width() + 6 if words.isVisibleTo(self) else 0, 0)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Keep the words at the right."""
+        super().resizeEvent(event)
+        self._place()
 
     def set_unit(self, unit: str) -> None:
         """Ask for another unit; a value that nobody touched keeps its number."""
