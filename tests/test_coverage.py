@@ -16,9 +16,9 @@ from utter_calm.analysis.quasi_peak import U_QUASI_PEAK
 from utter_calm.measure.capture import Part
 from utter_calm.measure.deduction import Given
 from utter_calm.measure.kinds import KINDS
-from utter_calm.measure.result import ResultBuilder
+from utter_calm.measure.result import Result, ResultBuilder, Trace
 from utter_calm.measure.tone_readings import add_tone_readings
-from utter_calm.quantities import Measured
+from utter_calm.quantities import Measured, read_value
 from utter_calm.rig import stereo_rig
 from utter_calm.signals.square import square
 
@@ -32,7 +32,7 @@ def look(rng):
     t = np.arange(RATE // 2) / RATE
     x = 0.5 * np.sin(2 * np.pi * 997.13 * t + rng.uniform(0, 6))
     x += sum(0.5e-3 / k * np.sin(2 * np.pi * 997.13 * k * t + k) for k in range(2, 6))
-    x += rng.normal(0, 1e-4, len(t))
+    x += rng.normal(0, 1e-4, len(t)) + 1e-3 * np.sin(2 * np.pi * 50 * t + rng.uniform(0, 6))
     return kind.analyze(kind.settings_type(duration_s=0.5, rate_hz=RATE), volts_capture(x[:, None], RATE))
 
 
@@ -48,6 +48,35 @@ def hum(rng):
     t = np.arange(RATE // 2) / RATE
     record = rng.normal(0, 1e-5, len(t)) + 1e-3 * np.sin(2 * np.pi * 150 * t + rng.uniform(0, 6))
     return kind.analyze(kind.settings_type(duration_s=0.5, rate_hz=RATE), volts_capture(record[:, None], RATE, 1.0))
+
+
+def quiet_tone(rng):
+    """The tone at -60 dBFS over dither; and the rig's own noise, half as strong, taken off what was heard without it."""
+    kind = KINDS["noise"]
+    settings = kind.settings_type(method="tone", full_scale_v=1.0, duration_s=0.5, rate_hz=RATE)
+    found = kind.analyze(settings, through(kind, settings, lambda v: v, rng, 2e-5))
+    still = kind.settings_type(duration_s=0.5, rate_hz=RATE, subtract="yes")
+    heard, rig = (kind.analyze(still, volts_capture(rng.normal(0, s, RATE // 2)[:, None], RATE, 1.0)) for s in (2e-5, 1e-5))
+    return replace(found, readings=(*found.readings, *kind.correct(still, heard, rig).readings))
+
+
+def impedances(rng):
+    """An output of 2 ohm and an input of 100 kohm beside 200 pF, each from two responses with noise of their own."""
+    kind, out = KINDS["impedance"], []
+    f = np.geomspace(20, 20_000, 400)
+    gap = 2 * np.pi * f * 200e-12
+    through_10k = 1 / (1 + 1e4 * (1e-5 + 1j * gap))
+    behind = {"output": (("none", 1.0), ("8 ohm", 8 / 10)), "input": (("0 ohm", 1.0), ("10 kohm", through_10k))}
+    for side, pair in behind.items():
+        settings = kind.settings_type(side=side)
+        takes = {}
+        for need, (value, gain) in zip(kind.needs(settings), pair, strict=True):
+            curve = 30 * gain * np.ones(len(f)) + 3e-4 * (rng.normal(size=len(f)) + 1j * rng.normal(size=len(f)))
+            trace = Trace("response", 1, f, "Hz", np.abs(curve), "1", np.angle(curve), np.full(len(f), 6e-4))
+            rig = stereo_rig(u_load=0.0, u_flatness=0.0, u_level=0.0)
+            takes[need.key] = (Given(((need.where[0][0], read_value(value)),), {}, Result((), (trace,)), rig),)
+        out += kind.deduce(settings, takes).readings
+    return Result(tuple(out))
 
 
 def edges(rng):
@@ -166,12 +195,14 @@ def scatter(measure, repeats=REPEATS):
     ("measure", "named"),
     [
         (look, {"level", "thd", "thd_n", "sinad", "enob", "noise", "snr", "noise_a", "noise_468", "dc", "fundamental_frequency",
-                "harmonic_2", "harmonic_5"}),
+                "harmonic_2", "harmonic_3", "harmonic_4", "harmonic_5", "mains_1"}),
         (noise, {"noise", "noise_a", "noise_468", "noise_468_2k", "noise_density"}),
         (hum, {"noise", "noise_a", "noise_468_2k", "noise_density", "idle_tone_1"}),
-        (edges, {"rise_time", "fall_time", "slew_rate", "step_height", "droop"}),
-        (multitone, {"multitone_residual"}),
-        (imd, {"imd_smpte", "imd_smpte_2", "imd_smpte_3", "imd_din", "imd_ccif_2", "imd_ccif_3"}),
+        (quiet_tone, {"dynamic_range", "dynamic_range_a", "dynamic_range_flat", "noise_corrected"}),
+        (impedances, {"output_impedance", "damping_factor", "input_impedance", "input_capacitance"}),
+        (edges, {"rise_time", "fall_time", "slew_rate", "step_height", "droop", "overshoot"}),
+        (multitone, {"multitone_residual", "multitone_level"}),
+        (imd, {"imd_smpte", "imd_smpte_2", "imd_smpte_3", "imd_din", "imd_din_2", "imd_din_3", "imd_ccif_2", "imd_ccif_3"}),
         (crosstalk, {"crosstalk", "crosstalk_at_1khz", "crosstalk_at_10khz", "channel_balance", "balance_spread",
                      "interchannel_phase"}),
         (sweeps, {"gain_at_1khz", "deviation_at_20hz", "deviation_at_20khz", "upper_corner", "lower_corner", "ripple",
@@ -240,8 +271,6 @@ def test_the_spread_of_a_response_is_that_of_its_noise(duration_s):
 
 def test_an_output_impedance_carries_the_loads_uncertainty():
     """Z = R (V0 / V - 1): dZ/Z from the load alone is u(R) / R, whatever the noise."""
-    from utter_calm.measure.result import Result, Trace
-
     kind = KINDS["impedance"]
     settings = kind.settings_type()
     f = np.geomspace(20, 20_000, 200)

@@ -201,7 +201,8 @@ def test_an_old_take_is_computed_again_from_the_window(qtbot, measured_window):
 
 
 @pytest.mark.parametrize(("unit", "typed", "words"), [
-    ("V", "12 Vpp", "= 4.24264 V"), ("V", "-10 dBV", "= 316.228 mV"), ("m", "3.5 in", "= 88.9 mm"), ("Pa", "94 dB SPL", "= 1.00237 Pa"),
+    ("V", "12 Vpp", "= 4.24264 V"), ("V", "-10 dBV", "= 316.228 mV"), ("m", "3.5 in", "= 88.9 mm"),
+    ("Pa", "94 dB SPL", "= 1.00237 Pa"),
     ("V", "0.094 V", "= 94 mV"), ("V", "94 mV", ""), ("V", "loud", ""), ("V", "", ""),
 ])  # fmt: skip
 def test_a_field_says_how_it_understood_what_was_typed(qtbot, unit, typed, words):

@@ -97,8 +97,9 @@ def _stand_out(
     lines = np.asarray(multiples * frequency, dtype=np.float64)
     free = _free(lines, avoid_hz, _CLEARANCE_BINS * resolution)
     rms = np.abs(_phasors(record, rate, frequency, highest)) / np.sqrt(2)
-    spread = np.array([np.sqrt(noise.local_density_squared(f) / duration_s) for f in lines])
-    return free & (rms > spread * 10 ** (_LOWEST_SNR / 20)), rms, spread
+    floor = np.array([np.sqrt(noise.local_density_squared(f) / duration_s) for f in lines])
+    # half of the noise about a line falls together with it and moves its r.m.s.
+    return free & (rms > floor * 10 ** (_LOWEST_SNR / 20)), rms, floor / np.sqrt(2)
 
 
 def _settled(

@@ -23,6 +23,8 @@ class MultitoneAnalysis:
     ----------
     frequency_hz, rms
         (k,) the tones, r.m.s. in the unit of the record.
+    total, u_total
+        R.m.s. of all together, and its standard uncertainty from the noise beneath them.
     residual
         R.m.s. of all in the band that is no tone and not DC, over the r.m.s. of the tones.
     sfdr
@@ -39,6 +41,8 @@ class MultitoneAnalysis:
 
     frequency_hz: FloatArray
     rms: FloatArray
+    total: float
+    u_total: float
     residual: float
     u_residual: float
     sfdr: float
@@ -86,8 +90,8 @@ class TonesFit:
     ----------
     fit
         The joint fit of the tones.
-    rms, total
-        (k,) r.m.s. of each, and of all together.
+    rms, total, u_total
+        (k,) r.m.s. of each; of all together; its standard uncertainty from the noise beneath them.
     spectrum, rest
         Lines of the record, and of what the fit leaves.
     clock_skew
@@ -97,6 +101,7 @@ class TonesFit:
     fit: LineFit
     rms: FloatArray
     total: float
+    u_total: float
     spectrum: LineSpectrum
     rest: LineSpectrum
     clock_skew: float | None
@@ -140,7 +145,10 @@ def fit_tones(record: FloatArray, rate_hz: float, tones_hz: FloatArray, *, own_c
     if not total > 2 * float(np.std(fit.residual)):
         raise NoSignal("The tones that were expected are not in the record.", hint="Is it the right recording?")
     spectrum, rest = line_spectrum(record, rate_hz), line_spectrum(fit.residual, rate_hz)
-    return TonesFit(fit, rms, total, spectrum, rest, fit.skew if own_clock else None, rate_hz)
+    # of a fitted r.m.s. half the noise that falls together with the tone: S / 2T
+    beneath = [rest.local_density_squared(f) / 2 * rate_hz / len(record) for f in (fit.omega * rate_hz / (2 * np.pi)).tolist()]
+    u_total = math.sqrt(float(np.dot(rms**2, beneath))) / total
+    return TonesFit(fit, rms, total, u_total, spectrum, rest, fit.skew if own_clock else None, rate_hz)
 
 
 def tones_in_band(tones: TonesFit, band_hz: tuple[float, float], *, base_hz: float | None = None) -> MultitoneAnalysis:
@@ -157,6 +165,8 @@ def tones_in_band(tones: TonesFit, band_hz: tuple[float, float], *, base_hz: flo
     return MultitoneAnalysis(
         frequency_hz=fit.omega * rate_hz / (2 * np.pi),
         rms=tones.rms,
+        total=total,
+        u_total=tones.u_total,
         residual=math.sqrt(power) / total,
         u_residual=math.sqrt(power) / total * rest.u_noise(*band),
         sfdr=float(tones.rms.max() / max(float(rest.line_rms[inside].max(initial=0.0)), 1e-300)),

@@ -14,7 +14,7 @@ from utter_calm.analysis.transforms import next_fast_len, rfft
 from utter_calm.analysis.windows import BLACKMAN_HARRIS_7, CosineWindow
 
 FloatArray = npt.NDArray[np.float64]
-_BLOCK = 128
+_BLOCK, _FINE = 128, 8
 _STANDS_OUT = 4.0
 
 
@@ -78,22 +78,24 @@ class LineSpectrum:
         """
         together = self.correlation_bins / (1.0 if windowed else BLACKMAN_HARRIS_7.correlation_bins)
         sums, means = self._blocks
-        edges = np.clip((np.arange(len(sums) + 1) * _BLOCK - 0.5) * self.bin_hz, low_hz, max(low_hz, high_hz))
-        share = np.diff(edges) / (self.bin_hz * _BLOCK)
+        width = _FINE * self.bin_hz
+        edges = np.clip((np.arange(len(sums) + 1) * _FINE - 0.5) * self.bin_hz, low_hz, max(low_hz, high_hz))
+        share = np.diff(edges) / width
         gain = share if weighting is None else share * weighting((edges[:-1] + edges[1:]) / 2) ** 2
         total = float(np.dot(sums, gain))
-        counted = gain**2 / np.maximum(share, 1e-12) * _BLOCK  # a block of which a part lies in the band has fewer lines
-        excess = sums - _BLOCK * means
-        tones = np.where(excess > _STANDS_OUT * means * math.sqrt(_BLOCK * self.correlation_bins), excess, 0.0)
+        counted = gain**2 / np.maximum(share, 1e-12) * _FINE  # a block of which a part lies in the band has fewer lines
+        excess = sums - _FINE * means
+        tones = np.where(excess > _STANDS_OUT * means * math.sqrt(_FINE * self.correlation_bins), excess, 0.0)
         variance = together * float(np.dot(means**2, counted) + 2 * np.dot(tones * means, gain**2))
         return 0.5 * math.sqrt(variance) / total if total > 0 else 0.0
 
     @cached_property
     def _blocks(self) -> tuple[FloatArray, FloatArray]:
-        """Sum and mean power of blocks of lines: what is told of an uncertainty need not be finer."""
+        """Power of a few lines each, which a weighting cannot part, and the mean power of noise about them."""
         power = self.line_rms**2
-        blocks = np.pad(power, (0, -len(power) % _BLOCK), mode="edge").reshape(-1, _BLOCK)
-        return blocks.sum(axis=1), np.median(blocks, axis=1) / math.log(2)
+        wide = np.pad(power, (0, -len(power) % _BLOCK), mode="edge").reshape(-1, _BLOCK)
+        means = np.repeat(np.median(wide, axis=1) / math.log(2), _BLOCK // _FINE)
+        return wide.reshape(-1, _FINE).sum(axis=1), means
 
     def local_density_squared(self, frequency_hz: float, *, bins: int = 60) -> float:
         """Robust noise density about a frequency (median of the bins around it), unit^2/Hz."""

@@ -208,8 +208,9 @@ def _add_input(out: ResultBuilder, settings: ImpedanceSettings, channel: int, fo
     weights = 1 / np.maximum(u_each, 1e-300) ** 2
     capacitance = float(np.sum(weights * each) / np.sum(weights))
     if capacitance > 0:
-        # neighbours on the sweep's grid are not independent: the mean is as sure as its surest point, and the scatter tells
-        u = math.hypot(float(np.min(u_each)), float(np.std(each)) / math.sqrt(len(each)), capacitance * found.u_load)
+        # where the points scatter by more than their noise the input is no plain capacitance: that counts as well (Birge 1932)
+        misfit = math.sqrt(float(np.mean(((each - capacitance) / np.maximum(u_each, 1e-300)) ** 2)))
+        u = math.hypot(max(1.0, misfit) / math.sqrt(float(np.sum(weights))), capacitance * found.u_load)
         out.add("input_capacitance", channel, capacitance, "F", u)
 
 

@@ -6,8 +6,6 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-import numpy as np
-
 from utter_calm.analysis.multitone import MultitoneAnalysis, TonesFit, fit_tones, tones_in_band
 from utter_calm.measure.capture import Capture, usable_part
 from utter_calm.measure.declare import Declared, with_roles
@@ -166,8 +164,6 @@ def _fitted(settings: MultitoneSettings, capture: Capture, channel: int) -> _Fit
 
 def add_multitone(out: ResultBuilder, found: MultitoneAnalysis, capture: Capture, channel: int, *, spectrum: Trace) -> None:
     """Add readings and traces of one channel."""
-    total = float(np.sqrt(np.sum(found.rms**2)))
-    u_level = capture.u_level(channel)
     out.add("multitone_residual", channel, found.residual, "1", found.u_residual)
     if found.residual > 0:
         out.add("multitone_bits", channel, effective_bits(1 / found.residual), "bit")
@@ -175,7 +171,8 @@ def add_multitone(out: ResultBuilder, found: MultitoneAnalysis, capture: Capture
     if found.even is not None and found.odd is not None:
         out.add("multitone_even", channel, found.even, "1")
         out.add("multitone_odd", channel, found.odd, "1")
-    out.add("multitone_level", channel, total, capture.unit(channel), total * u_level)
+    u_level = math.hypot(found.u_total, found.total * capture.u_level(channel))
+    out.add("multitone_level", channel, found.total, capture.unit(channel), u_level)
     if found.clock_skew is not None:
         out.add("clock_skew", channel, 1e6 * found.clock_skew, "ppm")
     out.traces.append(spectrum)

@@ -145,16 +145,22 @@ class Noise(SingleStimulus[NoiseSettings]):
         for reading in result.readings:
             own = floor.reading("noise", reading.channel)
             if reading.name == "noise" and own is not None:
-                added.append(_without(reading, own.value))
+                added.append(_without(reading, own))
         return replace(result, readings=(*result.readings, *added))
 
 
-def _without(reading: Reading, own: float) -> Reading:
-    """Difference of powers; closer than 3 dB only a bound can be told (the correction is then larger than the value)."""
+def _without(reading: Reading, rig: Reading) -> Reading:
+    """Difference of powers; closer than 3 dB only a bound can be told (the correction is then larger than the value).
+
+    The calibration of levels is common to both and scales what is left; it is part of both uncertainties, which are taken for
+    independent here: that can only widen the sum.
+    """
+    own = rig.value
     rest = reading.value**2 - own**2
     if reading.value < own * 10 ** (_RIG_LIMITED_DB / 20):
         bound = math.sqrt(max(rest, 0.0)) + (reading.uncertainty or 0.0)
         return Reading("noise_corrected", reading.channel, max(bound, 0.3 * own), reading.unit, note="at most")
     value = math.sqrt(rest)
-    spread = None if reading.uncertainty is None else reading.uncertainty * reading.value / value
+    spread = None if reading.uncertainty is None else math.hypot(reading.uncertainty * reading.value,
+                                                                 (rig.uncertainty or 0.0) * own) / value  # fmt: skip
     return Reading("noise_corrected", reading.channel, value, reading.unit, spread)

@@ -120,20 +120,19 @@ def tone_of(tone: ToneFit) -> FloatArray:
 
 
 def _add_dynamic_range(out: ResultBuilder, tone: ToneAnalysis, channel: int, full_scale: float) -> None:
-    harmonics = sum((h.ratio * tone.level) ** 2 for h in tone.harmonics if h.in_band)
-    for name, weighting in (
-        ("dynamic_range", itu_468_2k),
-        ("dynamic_range_a", a_weighting),
-        ("dynamic_range_flat", None),
-    ):
-        if weighting is None:
-            power = tone.noise**2 + harmonics
-        else:
-            lines = np.array([h.order * tone.frequency_hz for h in tone.harmonics if h.in_band])
-            levels = np.array([h.ratio * tone.level for h in tone.harmonics if h.in_band])
-            power = tone.noise_spectrum.weighted_power(*tone.band_hz, weighting) + float(np.sum((weighting(lines) * levels) ** 2))
-        ratio = dynamic_range(math.sqrt(power) / full_scale)
-        out.add(name, channel, ratio, "1", ratio * tone.u_noise / tone.noise if tone.noise else None)
+    """Add the ratios of full scale to what is left of the record: noise, and harmonics by the weight at their own frequencies."""
+    inside = [h for h in tone.harmonics if h.in_band]
+    lines = np.array([h.order * tone.frequency_hz for h in inside])
+    levels = np.array([h.ratio * tone.level for h in inside])
+    u_levels = np.array([h.ratio_uncertainty * tone.level for h in inside])
+    for name, weighting in (("dynamic_range", itu_468_2k), ("dynamic_range_a", a_weighting), ("dynamic_range_flat", None)):
+        weights = np.ones(len(lines)) if weighting is None else weighting(lines)
+        noise = tone.noise**2 if weighting is None else tone.noise_spectrum.weighted_power(*tone.band_hz, weighting)
+        total = noise + float(np.sum((weights * levels) ** 2))
+        u = math.hypot(noise * tone.noise_spectrum.u_noise(*tone.band_hz, weighting),
+                       float(np.linalg.norm(weights**2 * levels * u_levels)))  # fmt: skip
+        ratio = dynamic_range(math.sqrt(total) / full_scale)
+        out.add(name, channel, ratio, "1", ratio * u / total if total > 0 else None)
 
 
 def _add_readings(out: ResultBuilder, found: NoiseAnalysis, capture: Capture, channel: int, reference_v: float) -> None:
