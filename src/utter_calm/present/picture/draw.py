@@ -225,8 +225,17 @@ def _flags(mapper: Mapper, palette: Palette, style: Style) -> list[Item]:
         out.append(Path(np.array([[at, frame.top], [at, frame.bottom]]), palette.text, 1.2, (2.0, 3.0)))
         late = at > frame.left + 0.6 * frame.width
         height = frame.top + style.letters * (1.2 + 1.5 * (number % _FLAG_ROWS))
+        start = at - 5 - _LETTER_WIDTH * style.letters * len(text) if late else at + 5
+        out.append(_ground(start, height, len(text), palette, style))
         out.append(Text(at + (-5 if late else 5), height, text, palette.text, style.letters, "end" if late else "start"))
     return out
+
+
+def _ground(left: float, base: float, letters: int, palette: Palette, style: Style) -> Path:
+    """Quiet ground behind words, so that no curve runs through them."""
+    right, top, bottom = left + _LETTER_WIDTH * style.letters * letters, base - style.letters, base + 0.3 * style.letters
+    corners = np.array([[left, top], [right, top], [right, bottom], [left, bottom]])
+    return Path(corners, fill=palette.ground, opacity=0.85)
 
 
 def _last_seen(curve: CurveView, window: Window) -> float:

@@ -205,7 +205,10 @@ class CoveragePanel(QWidget):
 
     def wanted_width(self) -> int:
         """Width at which every column can be read."""
-        return self.table.verticalHeader().sizeHint().width() + _COLUMN_WIDTH * self.model.columnCount() + 4 + _MARGINS
+        high = self.model.rowCount() * _ROW_HEIGHT + self.table.horizontalHeader().height() > self.table.height()
+        bar = self.table.verticalScrollBar().sizeHint().width() if high else 0
+        columns = self.table.verticalHeader().sizeHint().width() + _COLUMN_WIDTH * self.model.columnCount()
+        return columns + bar + 4 + _MARGINS
 
     def choose(self, row: int, columns: list[int]) -> None:
         """Choose cells of a row."""

@@ -48,13 +48,19 @@ class RowsModel(QAbstractTableModel):
         """Give the text of a cell, or what stands behind the row."""
         if not index.isValid():
             return None
-        if role in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
+        if role == Qt.ItemDataRole.DisplayRole:
             return self.texts(index.row())[index.column()]
+        if role == Qt.ItemDataRole.ToolTipRole:
+            return self.tips(index.row())[index.column()]
         return self._rows[index.row()][1] if role == ROW_ROLE else None
 
     def texts(self, row: int) -> tuple[str, ...]:
         """Give the texts of a row."""
         return self._rows[row][0]
+
+    def tips(self, row: int) -> tuple[str, ...]:
+        """Give the texts of a row as they are told in full."""
+        return self.texts(row)
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:  # noqa: ANN401
         """Give the headings."""
@@ -87,6 +93,7 @@ class TakesModel(RowsModel):
     def renew(self, job: Job, _unit: Unit) -> None:
         """Look at the job again."""
         self._titles = {s.id: s.title for s in job.document.steps}
+        self._year = max((t.taken_at[:4] for t in job.takes), default="")
         self.replace_rows([((), take) for take in reversed(job.takes)])
 
     def texts(self, row: int) -> tuple[str, ...]:
@@ -95,6 +102,12 @@ class TakesModel(RowsModel):
         title = take_title(take).partition(": ")[2]
         old = f"{title} (superseded by {take.superseded_by})" if take.superseded_by else title
         grave = "; ".join(t.text for t in take.trust if t.grave)
-        when = take.taken_at.replace("T", " ").removesuffix("+00:00")
+        when = f"{take.taken_at[5:10]} {take.taken_at[11:16]}" if take.taken_at[:4] == self._year else take.taken_at[:10]
         step = self._titles.get(take.step, take.step)
         return str(take.id), take.unit_title, step, old, when, grave or "clean", take.note
+
+    def tips(self, row: int) -> tuple[str, ...]:
+        """Give the texts of a take, the moment in full."""
+        take: TakeSummary = self._rows[row][1]
+        texts = self.texts(row)
+        return *texts[:4], f"{take.taken_at.replace('T', ' ').removesuffix('+00:00')} UTC", *texts[5:]

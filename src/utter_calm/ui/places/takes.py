@@ -21,7 +21,7 @@ class TakesPlace(TablePlace):
 
     def __init__(self, session: JobSession) -> None:
         super().__init__(session, "Takes", "No takes yet. Choose a cell of the coverage and press Space.", TakesModel())
-        for column, width in enumerate((44, 150, 110, 206, 165, 0, 56)):
+        for column, width in enumerate((44, 142, 168, 176, 104, 0, 48)):
             if width:
                 self.table.setColumnWidth(column, width)
             else:

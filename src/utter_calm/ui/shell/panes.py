@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import cast
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QSize, Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -36,10 +36,19 @@ from utter_calm.ui.shell.prompt_bar import PromptBar
 from utter_calm.ui.shell.transport import Transport
 from utter_calm.ui.state.session import JobSession
 
-_LEAST_COVERAGE, _MOST_SHARE = 300, 0.34
+_LEAST_COVERAGE, _MOST_SHARE = 300, 0.37
 _LEAST_READINGS, _READINGS = 240, 276
 NAMES = (PLOT, *(place.name for place in PLACES))
 """Places of work, in the order of their buttons."""
+
+
+class _Middle(QStackedWidget):
+    """As narrow as the page that is shown: what another place needs takes no room from this one."""
+
+    def minimumSizeHint(self) -> QSize:
+        """Of the page that is shown."""
+        page = self.currentWidget()
+        return super().minimumSizeHint() if page is None else page.minimumSizeHint()
 
 
 class Panes(QWidget):
@@ -83,7 +92,7 @@ class Panes(QWidget):
         self.coverage = CoveragePanel(CoverageModel(self.session))
         self.plot = PlotPane()
         self.plots = PlotDesk(self.session, self.plot, self._full)
-        self.middle = QStackedWidget()
+        self.middle = _Middle()
         self.middle.addWidget(self.plot)
         self.pages: dict[str, QWidget] = {place.name: place.make(self.session) for place in PLACES}
         for page in (*self.pages.values(), self.live_pane):
@@ -113,6 +122,7 @@ class Panes(QWidget):
         self.split = QSplitter(Qt.Orientation.Horizontal)
         self.split.setHandleWidth(1)
         self.split.setChildrenCollapsible(False)
+        self.middle.currentChanged.connect(lambda _index: self.middle.updateGeometry())
         for part, stretch in ((self.coverage, 0), (centre, 1), (self.readings, 0)):
             self.split.addWidget(part)
             self.split.setStretchFactor(self.split.count() - 1, stretch)
