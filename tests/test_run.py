@@ -7,14 +7,15 @@ from dataclasses import replace
 import pytest
 
 from tests.conftest import make_demo, small_demo
-from utter_calm.errors import Cancelled, DeviceGone, InputError
-from utter_calm.job.document import NO_SETUP, Cell, Setup
+from utter_calm.errors import Cancelled, DeviceGone, InputError, MeasurementError
+from utter_calm.job.document import NO_SETUP, Cell, Setup, Step
 from utter_calm.job.gain import gain_of
 from utter_calm.job.job import Job
 from utter_calm.job.run.bench import Bench, simulated_bench
 from utter_calm.job.run.order import run_order
 from utter_calm.job.run.prompt import Answer
 from utter_calm.job.run.run import RunHooks, run_cells
+from utter_calm.measure.kinds import KINDS
 from utter_calm.quantities import Measured
 from utter_calm.rig import Faults, SimulatedDevice
 
@@ -191,4 +192,19 @@ def test_the_rig_alone_is_refused_at_a_level_that_nobody_knows(tmp_path):
         run_cells(job, [Cell.floor("first-look")], bench, RunHooks(ask=lambda _: Answer.LET_RIG))
     assert not job.takes
     assert gain_of(job, job.document.units[0]) is None
+    job.close()
+
+
+def test_what_one_deduction_lacks_keeps_no_other_from_being_made(tmp_path):
+    document = small_demo()
+    plan = document.plans[0]
+    kinds = {"z": "impedance", "levels": "level_series", "power": "power_series"}
+    steps = tuple(Step(ident, kind).with_settings(KINDS[kind].settings_type()) for ident, kind in kinds.items())
+    job = Job.create(tmp_path / "a.calm", replace(document, plans=(replace(plan, steps=steps, claims=()),)))
+    cells = [Cell("u1", "z", NO_SETUP), Cell("u1", "power", NO_SETUP), Cell("u1", "levels", setup(load=OHM_8))]
+    with pytest.raises(MeasurementError, match=r"the response with no load.*add it to the loads"):
+        run_cells(job, cells, simulated_bench(plan.rig), RunHooks(ask=lambda _: Answer.LET_RIG))
+    assert job.current(cells[1]).reading("rated_power").value > 50
+    assert job.current(cells[0]) is None
+    assert not job.pending()
     job.close()
