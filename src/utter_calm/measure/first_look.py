@@ -15,7 +15,7 @@ from utter_calm.measure.capture import Capture, FloatArray, usable_part, usable_
 from utter_calm.measure.declare import with_roles
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
 from utter_calm.measure.line_trace import line_trace
-from utter_calm.measure.parallel import each_channel
+from utter_calm.measure.parallel import PreparedChannels, prepare_each
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
 from utter_calm.measure.tone_readings import TONE_READINGS, TONE_TRACES, add_tone_readings
 from utter_calm.measure.tone_trust import tone_trust
@@ -83,15 +83,12 @@ class FirstLook(SingleStimulus[FirstLookSettings]):
 
     def prepare(
         self, settings: FirstLookSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
-    ) -> Prepared:
+    ) -> PreparedChannels[_Fitted]:
         """Fit the tone of every channel; the band does not matter yet."""
-        fitted = each_channel(capture.numbers, lambda channel: _fitted(settings, capture, channel))
-        if progress is not None:
-            progress(0.9)
-        return Prepared(capture, dict(zip(capture.numbers, fitted, strict=True)))
+        return prepare_each(capture, lambda channel: _fitted(settings, capture, channel), progress)
 
     def conclude(
-        self, settings: FirstLookSettings, prepared: Prepared, *, progress: Callable[[float], None] | None = None
+        self, settings: FirstLookSettings, prepared: PreparedChannels[_Fitted], *, progress: Callable[[float], None] | None = None
     ) -> Result:
         """Give readings as in docs/readings.md, traces ``spectrum`` and ``waveform``."""
         out = ResultBuilder()
@@ -117,14 +114,6 @@ class _Fitted:
     traces: tuple[Trace, ...]
     trust: tuple[Trust, ...]
     quasi_peak: QuasiPeakRecord | None
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Prepared:
-    """A capture with the tone of every channel fitted."""
-
-    capture: Capture
-    channels: dict[int, _Fitted]
 
 
 def _fitted(settings: FirstLookSettings, capture: Capture, channel: int) -> _Fitted:

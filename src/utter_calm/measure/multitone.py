@@ -11,7 +11,7 @@ from utter_calm.measure.capture import Capture, usable_part
 from utter_calm.measure.declare import Declared, with_roles
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
 from utter_calm.measure.line_trace import line_trace
-from utter_calm.measure.parallel import each_channel
+from utter_calm.measure.parallel import PreparedChannels, prepare_each
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
 from utter_calm.measure.tone_readings import TONE_TRACES
 from utter_calm.measure.tone_set import check_tones, period_frames
@@ -112,15 +112,12 @@ class Multitone(SingleStimulus[MultitoneSettings]):
 
     def prepare(
         self, settings: MultitoneSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
-    ) -> Prepared:
+    ) -> PreparedChannels[_Fitted]:
         """Fit the tones of every channel of a capture of its own stimulus; the band does not matter yet."""
-        fitted = each_channel(capture.numbers, lambda channel: _fitted(settings, capture, channel))
-        if progress is not None:
-            progress(0.9)
-        return Prepared(capture, dict(zip(capture.numbers, fitted, strict=True)))
+        return prepare_each(capture, lambda channel: _fitted(settings, capture, channel), progress)
 
     def conclude(
-        self, settings: MultitoneSettings, prepared: Prepared, *, progress: Callable[[float], None] | None = None
+        self, settings: MultitoneSettings, prepared: PreparedChannels[_Fitted], *, progress: Callable[[float], None] | None = None
     ) -> Result:
         """Give what lies between the tones in the band."""
         out = ResultBuilder()
@@ -142,14 +139,6 @@ class _Fitted:
     tones: TonesFit
     spectrum: Trace
     trust: tuple[Trust, ...]
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Prepared:
-    """A capture with the tones of every channel fitted."""
-
-    capture: Capture
-    channels: dict[int, _Fitted]
 
 
 def _fitted(settings: MultitoneSettings, capture: Capture, channel: int) -> _Fitted:

@@ -13,7 +13,7 @@ from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, with_roles
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
 from utter_calm.measure.noise_readings import TONE_FS, TONE_HZ, PreparedNoise, add_noise, hear_noise, prepare_noise
-from utter_calm.measure.parallel import each_channel
+from utter_calm.measure.parallel import PreparedChannels, each_channel, prepare_each
 from utter_calm.measure.result import Reading, Result, ResultBuilder
 from utter_calm.measure.settings import YES_OR_NO
 from utter_calm.measure.tone_readings import TONE_READINGS, TONE_TRACES
@@ -108,7 +108,7 @@ class Noise(SingleStimulus[NoiseSettings]):
 
     def prepare(
         self, settings: NoiseSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
-    ) -> dict[int, PreparedNoise]:
+    ) -> PreparedChannels[PreparedNoise]:
         """Transform every channel and take the tone out of it; the band does not matter yet."""
 
         def one(channel: int) -> PreparedNoise:
@@ -118,21 +118,18 @@ class Noise(SingleStimulus[NoiseSettings]):
             full_scale = settings.full_scale_v if capture.unit(channel) == "V" else 1.0
             return prepare_noise(record, capture, channel, full_scale=full_scale, under_tone=settings.method == TONE)
 
-        ready = each_channel(capture.numbers, one)
-        if progress is not None:
-            progress(0.9)
-        return dict(zip(capture.numbers, ready, strict=True))
+        return prepare_each(capture, one, progress)
 
     def conclude(
-        self, settings: NoiseSettings, prepared: dict[int, PreparedNoise], *, progress: Callable[[float], None] | None = None
+        self, settings: NoiseSettings, prepared: PreparedChannels[PreparedNoise], *, progress: Callable[[float], None] | None = None
     ) -> Result:
         """Give what is in the band."""
         out = ResultBuilder()
         band = settings.band_low_hz, settings.band_high_hz
-        numbers = list(prepared)
-        found = each_channel(numbers, lambda channel: hear_noise(prepared[channel], band))
-        for channel, heard in zip(numbers, found, strict=True):
-            add_noise(out, prepared[channel], heard, reference_v=settings.reference_v)
+        channels = prepared.channels
+        found = each_channel(list(channels), lambda channel: hear_noise(channels[channel], band))
+        for ready, heard in zip(channels.values(), found, strict=True):
+            add_noise(out, ready, heard, reference_v=settings.reference_v)
         if progress is not None:
             progress(1.0)
         return out.build()
