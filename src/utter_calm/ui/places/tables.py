@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
@@ -14,6 +15,7 @@ from utter_calm.present.panel import ClaimView, claim_view
 from utter_calm.present.words import take_title
 
 ROW_ROLE = Qt.ItemDataRole.UserRole
+Row = tuple[tuple[str, ...], Any]
 _Index = QModelIndex | QPersistentModelIndex
 
 
@@ -24,9 +26,9 @@ class RowsModel(QAbstractTableModel):
 
     def __init__(self) -> None:
         super().__init__()
-        self._rows: list[tuple[tuple[str, ...], Any]] = []
+        self._rows: Sequence[Row] = []
 
-    def replace_rows(self, rows: list[tuple[tuple[str, ...], Any]]) -> None:
+    def replace_rows(self, rows: Sequence[Row]) -> None:
         """Show other rows."""
         self.beginResetModel()
         self._rows = rows
@@ -85,6 +87,19 @@ class ClaimsModel(RowsModel):
         self.replace_rows(rows)
 
 
+class _NewestFirst(Sequence[Row]):
+    """Takes from the newest on, as rows; none is made before it is asked for: a job may hold thousands."""
+
+    def __init__(self, takes: Sequence[TakeSummary]) -> None:
+        self._takes = takes
+
+    def __len__(self) -> int:
+        return len(self._takes)
+
+    def __getitem__(self, row: Any) -> Any:  # noqa: ANN401 - a slice is never asked for
+        return (), self._takes[len(self._takes) - 1 - row]
+
+
 class TakesModel(RowsModel):
     """All takes, newest first. A row's texts are made when it is drawn: a job may hold thousands."""
 
@@ -93,8 +108,9 @@ class TakesModel(RowsModel):
     def renew(self, job: Job, _unit: Unit) -> None:
         """Look at the job again."""
         self._titles = {s.id: s.title for s in job.document.steps}
-        self._year = max((t.taken_at[:4] for t in job.takes), default="")
-        self.replace_rows([((), take) for take in reversed(job.takes)])
+        takes = job.takes
+        self._year = takes[-1].taken_at[:4] if takes else ""
+        self.replace_rows(_NewestFirst(takes))
 
     def texts(self, row: int) -> tuple[str, ...]:
         """Give the texts of a take."""
