@@ -197,14 +197,21 @@ def test_the_rig_alone_is_refused_at_a_level_that_nobody_knows(tmp_path):
 
 def test_what_one_deduction_lacks_keeps_no_other_from_being_made(tmp_path):
     document = small_demo()
+    document = replace(document, units=(replace(document.units[0], nominal_gain=None),))
     plan = document.plans[0]
     kinds = {"z": "impedance", "levels": "level_series", "power": "power_series"}
     steps = tuple(Step(ident, kind).with_settings(KINDS[kind].settings_type()) for ident, kind in kinds.items())
     job = Job.create(tmp_path / "a.calm", replace(document, plans=(replace(plan, steps=steps, claims=()),)))
-    cells = [Cell("u1", "z", NO_SETUP), Cell("u1", "power", NO_SETUP), Cell("u1", "levels", setup(load=OHM_8))]
+    cells = [
+        Cell("u1", "z", NO_SETUP),
+        Cell("u1", "power", NO_SETUP),
+        Cell("u1", "levels", setup(load=OHM_8)),
+        Cell.floor("levels"),
+    ]
     with pytest.raises(MeasurementError, match=r"the response with no load.*add it to the loads"):
         run_cells(job, cells, simulated_bench(plan.rig), RunHooks(ask=lambda _: Answer.LET_RIG))
     assert job.current(cells[1]).reading("rated_power").value > 50
     assert job.current(cells[0]) is None
+    assert job.current(cells[2]).floor == job.current(cells[3]).id  # held against the rig alone all the same
     assert not job.pending()
     job.close()

@@ -120,9 +120,11 @@ def run_cells(
         takes.append(take)
         hooks.finished(cell, take)
     job.write_pending([])
+    if not known:
+        takes = [_beside_its_floor(job, take) for take in takes]
     if lacking is not None:
         raise lacking
-    return takes if known else [_beside_its_floor(job, take) for take in takes]
+    return takes
 
 
 def _beside_its_floor(job: Job, take: TakeSummary) -> TakeSummary:
