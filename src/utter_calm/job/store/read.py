@@ -29,6 +29,9 @@ _COLUMNS = (
 )
 _READING = "name, channel, value, unit, uncertainty, phase, coordinates, note"
 
+_SHARED: dict[str, Any] = {"setup": Setup, "settings": dict[str, float | str], "rig": Rig, "sources": tuple[Source, ...]}
+"""What many takes hold alike, and what it is decoded to."""
+
 
 class _Head(msgspec.Struct):
     title: str = "New job"
@@ -65,7 +68,7 @@ class ReadStore:
         found = self._rows(f"SELECT {_COLUMNS} FROM take WHERE id > ? ORDER BY id", (after,))
         texts = dict(self._rows("SELECT id, json FROM text", ())) if found else {}
         # takes share their rigs, setups and settings: each text is decoded once
-        known: dict[tuple[Any, type[Any]], Any] = {}
+        known: dict[tuple[str, Any], Any] = {}
         with without_collection():
             return [self._take(row, texts, known) for row in found]
 
@@ -99,13 +102,14 @@ class ReadStore:
         )
         return [(row[0], row[1], rows.read_reading(row[2:], self.path)) for row in self._rows(sql, (name, step, step))]
 
-    def _take(self, row: tuple[Any, ...], texts: dict[Any, str], known: dict[tuple[Any, type[Any]], Any]) -> TakeSummary:
-        def once(key: Any, kind: Any, text: Any) -> Any:  # noqa: ANN401
-            if (key, kind) not in known:
+    def _take(self, row: tuple[Any, ...], texts: dict[Any, str], known: dict[tuple[str, Any], Any]) -> TakeSummary:
+        def once(what: str, key: Any, text: Any) -> Any:  # noqa: ANN401
+            found = known.get((what, key))
+            if found is None:
                 if not isinstance(text, str):
                     raise damaged(self.path)
-                known[key, kind] = from_json(text, kind, self.path)
-            return known[key, kind]
+                found = known[what, key] = from_json(text, _SHARED[what], self.path)
+            return found
 
         (
             take_id,
@@ -126,10 +130,10 @@ class ReadStore:
             note,
         ) = row
         return TakeSummary(
-            take_id, Cell(unit, step, once(setup, Setup, texts.get(setup)), role), kind,
-            once(settings, dict[str, float | str], texts.get(settings)), taken_at, title,
-            None if rig is None else cast("Rig", once(rig, Rig, texts.get(rig))),
-            _Later(self._findings, take_id, trust), origin, once(sources, tuple[Source, ...], sources), newer, capture, note,
+            take_id, Cell(unit, step, once("setup", setup, texts.get(setup)), role), kind,
+            once("settings", settings, texts.get(settings)), taken_at, title,
+            None if rig is None else cast("Rig", once("rig", rig, texts.get(rig))),
+            _Later(self._findings, take_id, trust), origin, once("sources", sources, sources), newer, capture, note,
         )  # fmt: skip
 
     def _findings(self, take_id: int, trust: str) -> Findings:
