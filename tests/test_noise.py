@@ -1,10 +1,12 @@
 """Weightings against their standards' tables, noise against its statistics, idle tones against what was put in."""
 
+import math
+
 import numpy as np
 import pytest
 
 from utter_calm.analysis.noise import analyze_noise, averaged_density
-from utter_calm.analysis.quasi_peak import quasi_peak_468
+from utter_calm.analysis.quasi_peak import quasi_peak_468, run_detector
 from utter_calm.analysis.weighting import a_weighting, itu_468, itu_468_2k
 from utter_calm.quantities import amplitude_to_db
 
@@ -59,6 +61,23 @@ def test_the_quasi_peak_detector_reads_bursts_as_the_standard_has_it(millisecond
     burst[RATE : RATE + frames] = whole[:frames]
     ratio = quasi_peak_468(burst, RATE, (20, 22_000)) / quasi_peak_468(whole, RATE, (20, 22_000))
     assert 100 * ratio == pytest.approx(percent, abs=2.5)
+
+
+def test_the_quick_detector_reads_what_the_detector_run_sample_by_sample_reads():
+    """Both stages of attack and decay as difference equations, over a second of noise in whole steps."""
+    rate = 192_000.0
+    rectified = np.abs(np.random.default_rng(4).normal(size=360 * 576))
+    charge, leak, rise, fall = (1 - math.exp(-1 / (rate * t)) for t in (1.4582e-3, 277.67e-3, 136.55e-3, 160.89e-3))
+    first = second = 1.5
+    exact = []
+    for value in rectified.tolist():
+        first += charge * max(0.0, value - first) - leak * first
+        second += (rise if first > second else fall) * (first - second)
+        exact.append(second)
+    steps, last, _ = run_detector(rectified, rate, 1.5, 1.5)
+    assert steps[-1] == pytest.approx(exact[-1], rel=1e-3)
+    assert np.mean(steps) == pytest.approx(np.mean(exact), rel=1e-3)
+    assert last == pytest.approx(first, rel=2e-3)
 
 
 def test_white_noise(noise):

@@ -26,8 +26,8 @@ _SINE_READS = 0.9635
 _SETTLED_S = 0.5
 _BURSTY = 1.3
 _MOST_S, _BEFORE_S, _MARGIN_S = 1.3, 0.5, 0.02
-_STEP_S = 3e-3
-"""The second stage is that much slower that it may take the mean of the first over such steps."""
+_STEP_S, _BLOCK_S = 3e-3, 15e-3
+"""The second stage is that much slower that it may take the mean of the first over such steps; the first is looked at in blocks."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -111,37 +111,50 @@ def _detect(rectified: FloatArray, rate_hz: float) -> float:
     measured = rectified if short else rectified[settling:]
     # steady noise is met near where it will stand; before a lone burst that is next to nothing
     start = 1.4 * float(np.mean(rectified))
-    _, first, second = _run(warm, rate_hz, start, start)
-    readings, _, _ = _run(measured, rate_hz, first, second)
+    _, first, second = run_detector(warm, rate_hz, start, start)
+    readings, _, _ = run_detector(measured, rate_hz, first, second)
     mean, top = float(np.mean(readings)), float(np.max(readings))
     return (top if top > _BURSTY * mean else mean) / (_SINE_READS * math.sqrt(2))
 
 
-def _run(rectified: FloatArray, rate_hz: float, first: float, second: float) -> tuple[list[float], float, float]:
-    """Both stages over a stretch: the second's reading after every step, and where both stand at the end.
-
-    Most samples lie below the first stage and only let it decay: of each step just those are looked at that may charge it.
-    """
-    attack, decay = (1 - math.exp(-1 / (rate_hz * t)) for t in (_ATTACK_S, _DECAY_S))
+def run_detector(rectified: FloatArray, rate_hz: float, first: float, second: float) -> tuple[list[float], float, float]:
+    """Both stages over a stretch: the second's reading after every step, and where both stand at the end."""
+    decay = 1 - math.exp(-1 / (rate_hz * _DECAY_S))
+    charged, levels = _charges(rectified, rate_hz, first)
     size = max(1, round(_STEP_S * rate_hz))
+    ends = np.append(np.arange(0, len(rectified), size), len(rectified))
+    # between two charges the first stage only decays, so that its sum up to any sample is told in closed form
+    sums = np.append(0.0, np.cumsum(levels[:-1] * -np.expm1(-decay * np.diff(charged))))
+    last = np.searchsorted(charged, ends, side="right") - 1
+    left = levels[last] * np.exp(-decay * (ends - charged[last]))
+    means = np.diff(sums[last] + levels[last] - left) / (decay * np.diff(ends))
     rise, fall = (1 - math.exp(-size / (rate_hz * t)) for t in (_RISE_S, _FALL_S))
-    held = ((1 - decay) ** np.arange(size + 1)).tolist()
     readings = []
-    for begin in range(0, len(rectified), size):
-        values = rectified[begin : begin + size]
-        charging = (values > first * held[-1]).nonzero()[0]
-        at, total = 0, 0.0
-        for place, value in zip(charging.tolist(), values[charging].tolist(), strict=True):
-            before, first = first, first * held[place - at]
-            total += before - first
-            at = place
-            if value > first:
-                first += attack * (value - first)
-                total += first * decay
-                at += 1
-        left = len(values) - at
-        mean = (total + first * (1 - held[left])) / (decay * len(values))
-        first *= held[left]
+    for mean in means.tolist():
         second += (rise if mean > second else fall) * (mean - second)
         readings.append(second)
-    return readings, first, second
+    return readings, float(left[-1]), second
+
+
+def _charges(rectified: FloatArray, rate_hz: float, first: float) -> tuple[FloatArray, FloatArray]:
+    """Where the first stage may be charged, in samples, and where it stands then; it begins as if charged before the first.
+
+    Most samples lie below the stage and only let it decay: of each block just those are looked at that may charge it.
+    """
+    attack, decay = (1 - math.exp(-1 / (rate_hz * t)) for t in (_ATTACK_S, _DECAY_S))
+    size = max(1, round(_BLOCK_S * rate_hz))
+    growth = np.exp(decay * np.arange(size + 1))
+    places, grown = [np.zeros(1, dtype=np.intp)], [first]
+    at, steps = [np.zeros(1, dtype=np.intp)], growth.tolist()
+    for begin in range(0, len(rectified), size):
+        values = rectified[begin : begin + size]
+        may = (values > first / steps[-1]).nonzero()[0]
+        # held against a ruler that grows as the stage decays, the stage stands still between charges
+        for value in (values[may] * growth[may]).tolist():
+            if value > first:
+                first += attack * (value - first)
+            grown.append(first)
+        first /= steps[len(values)]
+        places.append(may)
+        at.append(may + begin)
+    return np.concatenate(at).astype(np.float64), np.asarray(grown) / growth[np.concatenate(places)]
