@@ -69,3 +69,15 @@ def test_our_own_square_brings_no_overshoot():
 def test_what_holds_no_edges_is_said(record):
     with pytest.raises(NoSignal):
         analyze_edges(record, RATE)
+
+
+@pytest.mark.parametrize("period", [32, 48, 96])
+def test_a_harmonic_on_half_the_rate_changes_no_edge(period, noise):
+    """Whole even periods: every one has the same samples, and one harmonic lies on half the rate."""
+    for shift in (0.0, 0.25, 0.5, 0.77):
+        at = (np.arange(20_000) + shift) % period
+        sigma = 4.0 / 2.5631031
+        record = (erf((at - period / 4) / sigma / np.sqrt(2)) - erf((at - 3 * period / 4) / sigma / np.sqrt(2))) / 2
+        found = analyze_edges(record + noise.normal(0, 1e-4, len(record)), RATE)
+        assert found.rise_s * RATE == pytest.approx(4.0, rel=0.02)
+        assert found.fall_s * RATE == pytest.approx(4.0, rel=0.02)

@@ -7,6 +7,8 @@ from hypothesis import strategies as st
 
 from utter_calm.analysis.harmonic_fit import fit_harmonics, peak_frequency
 from utter_calm.analysis.spectrum import line_spectrum
+from utter_calm.analysis.tone import analyze_tone
+from utter_calm.errors import NoSignal
 
 
 def plain_least_squares(x, omega, orders):
@@ -78,3 +80,28 @@ def test_the_start_value_lies_well_within_half_a_bin():
         assert abs(peak_frequency(line_spectrum(x, 48_000), 10, 24_000) - frequency) < 0.1
     with pytest.raises(ValueError, match="nothing to find"):
         peak_frequency(line_spectrum(np.zeros(1_000), 48_000), 10, 24_000)
+
+
+@pytest.mark.parametrize("rate", [44_100, 48_000, 96_000, 192_000])
+@pytest.mark.parametrize("k", range(2, 12))
+def test_a_harmonic_on_half_the_rate_spoils_nothing(rate, k, noise):
+    """There a sine and a cosine have the same samples; fitted along, the two together could be anything."""
+    for frames in (rate // 4, rate // 4 + 17):
+        t = np.arange(frames) / rate
+        rest = noise.normal(0, 1e-5, frames)
+        for off_hz in (0.0, 0.3, -0.3, 3.0, -7.0):
+            for phase in np.arange(8) * np.pi / 4:
+                at = 2 * np.pi * (rate / 2 + off_hz) / k * t + phase
+                x = 0.5 * np.sin(at) + 1e-3 * np.sin(2 * at + 1) * (k > 2) + 1e-4 * np.sin(k * at + 2) + rest
+                found = analyze_tone(x, rate, band_hz=(20.0, 0.99 * rate / 2))
+                assert found.level == pytest.approx(0.5 / np.sqrt(2), rel=1e-5)
+                assert found.frequency_hz == pytest.approx((rate / 2 + off_hz) / k, rel=1e-7)
+                if k > 2:
+                    assert found.harmonics[0].ratio == pytest.approx(2e-3, rel=2e-3)
+                # beside half the rate it is noise if not a harmonic; it is never lost where the band holds it
+                assert found.thd_n < 2.3e-3
+
+
+def test_a_tone_on_half_the_rate_is_refused():
+    with pytest.raises(NoSignal, match="half the sample rate"):
+        analyze_tone(np.sin(2 * np.pi * 23_999.9 * np.arange(48_000) / 48_000 + 1), 48_000, near_hz=23_999.9)

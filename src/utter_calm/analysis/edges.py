@@ -13,7 +13,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 import numpy.typing as npt
 
-from utter_calm.analysis.harmonic_fit import fit_harmonics, peak_frequency
+from utter_calm.analysis.harmonic_fit import fit_harmonics, orders_clear_of_half_rate, peak_frequency
 from utter_calm.analysis.lines import fit_lines
 from utter_calm.analysis.spectrum import FloatArray, line_spectrum
 from utter_calm.errors import NoSignal
@@ -88,7 +88,7 @@ def analyze_edges(record: FloatArray, rate_hz: float, *, near_hz: float | None =
     """
     frequency = _repetition(record, rate_hz, near_hz)
     omega = 2 * np.pi * frequency / rate_hz
-    count = min(_MOST_HARMONICS, math.ceil(np.pi / omega) - 1)
+    count = orders_clear_of_half_rate(omega, len(record), _MOST_HARMONICS)
     if len(record) * frequency / rate_hz < 2.5 or 2 * count + 1 > len(record):
         raise NoSignal("The record holds too few periods.", hint="Record at least three.")
     fit = fit_lines(record, np.asarray(omega * np.arange(1, count + 1), dtype=np.float64))

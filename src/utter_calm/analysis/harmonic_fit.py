@@ -11,6 +11,7 @@ matrix products with one small table of sines. That keeps the cost near that of 
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
@@ -19,6 +20,8 @@ import numpy.typing as npt
 from utter_calm.analysis.blocks import BLOCK, Blocks, ComplexArray, time_sums
 from utter_calm.analysis.spectrum import FloatArray, LineSpectrum
 
+CLEAR_CYCLES = 2.0
+"""How far below half the rate a line must lie to be fitted, in cycles over the record."""
 _MOST_STEPS = 12
 
 
@@ -72,6 +75,15 @@ def peak_frequency(spectrum: LineSpectrum, low_hz: float, high_hz: float) -> flo
     return float((peak + np.clip(shift, -0.5, 0.5)) * spectrum.bin_hz)
 
 
+def orders_clear_of_half_rate(omega: float, frames: int, highest: int) -> int:
+    """Highest order that can be fitted to so many samples of a tone at ``omega`` (rad per sample).
+
+    On half the rate the samples of a sine and of a cosine are the same: amplitude and phase cannot be told apart, and within
+    some cycles over the record not well. Such a line is left in what remains.
+    """
+    return max(1, min(highest, math.floor((np.pi - 2 * np.pi * CLEAR_CYCLES / frames) / omega)))
+
+
 def _table(omega: float, orders: npt.NDArray[np.int64]) -> FloatArray:
     """Give cos and sin of every order, then the fundamental's times b, then ones: (BLOCK, 2k + 3)."""
     inside = np.arange(BLOCK, dtype=float)
@@ -86,7 +98,7 @@ def _table(omega: float, orders: npt.NDArray[np.int64]) -> FloatArray:
 
 
 def fit_harmonics(record: FloatArray, omega: float, highest_order: int, *, segments: int = 8) -> HarmonicFit:
-    """Fit a tone near ``omega`` and its harmonics up to an order, as far as they lie below half the rate.
+    """Fit a tone near ``omega`` and its harmonics up to an order, as far as they lie clear of half the rate.
 
     Parameters
     ----------
@@ -102,13 +114,15 @@ def fit_harmonics(record: FloatArray, omega: float, highest_order: int, *, segme
     Raises
     ------
     ValueError
-        The record is shorter than 1.5 periods of the tone or than the number of parameters.
+        The record is shorter than 1.5 periods of the tone or than the number of parameters, or the tone lies on half the rate.
     """
     frames = len(record)
     if omega * frames < 2 * np.pi * 1.5 or frames < 4 * highest_order:
         raise ValueError(f"{frames} samples hold less than one and a half periods of the tone")
     blocks = Blocks(record)
-    orders = np.arange(1, max(1, min(highest_order, int(np.ceil(np.pi / omega) - 1))) + 1)
+    if (np.pi - omega) * frames < 2 * np.pi * CLEAR_CYCLES:
+        raise ValueError("the tone lies on half the sample rate")
+    orders = np.arange(1, orders_clear_of_half_rate(omega, frames, highest_order) + 1)
     for _ in range(_MOST_STEPS):
         solution = _solve(blocks, omega, orders)
         step = solution.step
