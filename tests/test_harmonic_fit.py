@@ -86,7 +86,7 @@ def test_the_start_value_lies_well_within_half_a_bin():
 @pytest.mark.parametrize("k", range(2, 12))
 def test_a_harmonic_on_half_the_rate_spoils_nothing(rate, k, noise):
     """There a sine and a cosine have the same samples; fitted along, the two together could be anything."""
-    for frames in (rate // 4, rate // 4 + 17):
+    for frames in (9_600, 9_617):
         t = np.arange(frames) / rate
         rest = noise.normal(0, 1e-5, frames)
         for off_hz in (0.0, 0.3, -0.3, 3.0, -7.0):
