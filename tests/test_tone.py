@@ -120,7 +120,8 @@ def test_a_tone_that_moves_is_noticed():
     drifting = analyze_tone(np.sin(2 * np.pi * (1_000 * t + 0.05 * t**2)), 48_000)
     assert steady.level_spread < 1e-9
     assert fading.level_spread == pytest.approx(0.035, rel=0.1)
-    assert drifting.frequency_drift_hz == pytest.approx(0.2, rel=0.1)
+    assert drifting.motion.drift_hz == pytest.approx(0.2, rel=1e-3)
+    assert steady.motion is None
 
 
 def test_the_uncertainty_of_a_level_is_that_of_its_noise(noise):

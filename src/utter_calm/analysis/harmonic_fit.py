@@ -25,6 +25,10 @@ CLEAR_CYCLES = 2.0
 _MOST_STEPS = 12
 
 
+class Unsettled(ValueError):
+    """The search for the frequency does not come to rest: there is no tone, or it moves."""
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class HarmonicFit:
     """A tone with harmonics, as fitted.
@@ -45,6 +49,8 @@ class HarmonicFit:
         (s,) the fundamental's phasor in s equal parts of the record, to see whether it holds still.
     parameters
         Number of fitted parameters.
+    departure
+        (n,) rad by which the fundamental's phase is ahead of an even rotation, where it was followed; ``omega`` is then the mean.
     """
 
     omega: float
@@ -54,6 +60,16 @@ class HarmonicFit:
     residual: FloatArray
     segment_phasors: ComplexArray
     parameters: int
+    departure: FloatArray | None = None
+
+    @property
+    def fundamental(self) -> FloatArray:
+        """The fundamental alone, as it runs through the record (n,)."""
+        frames = len(self.residual)
+        phase = self.omega * (np.arange(frames) - (frames - 1) / 2)
+        if self.departure is not None:
+            phase = phase + self.departure
+        return np.asarray(np.real(self.phasors[0] * np.exp(1j * phase)))
 
 
 def peak_frequency(spectrum: LineSpectrum, low_hz: float, high_hz: float) -> float:
@@ -113,6 +129,8 @@ def fit_harmonics(record: FloatArray, omega: float, highest_order: int, *, segme
 
     Raises
     ------
+    Unsettled
+        The frequency does not come to rest.
     ValueError
         The record is shorter than 1.5 periods of the tone or than the number of parameters, or the tone lies on half the rate.
     """
@@ -127,7 +145,7 @@ def fit_harmonics(record: FloatArray, omega: float, highest_order: int, *, segme
         solution = _solve(blocks, omega, orders)
         step = solution.step
         if not np.isfinite(step) or abs(step) * frames > 2 * np.pi:
-            raise ValueError("the tone's frequency does not settle")
+            raise Unsettled("the tone's frequency does not settle")
         omega += step
         # a cycle error of 1e-10 over the record leaves nothing that 24 bits could show; rounding stops it near 1e-12
         if abs(step) * frames < 1e-10:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import enum
 import math
 from dataclasses import dataclass
 
@@ -12,6 +13,14 @@ from utter_calm.analysis.spectrum import FloatArray
 
 _STRONG = 0.2
 _MOST = 8
+FASTEST_HZ = 200.0
+"""A frequency that wobbles faster is modulated: its sidebands are distortion."""
+MATTERS_RAD = 5e-3
+LEAST_BLOCKS = 12
+_SURE = 6.0
+_BENDS = 5
+_MISSED, _OVER_REST, _LOOKS_SLOW = 0.02, 4.0, 0.02
+_NUMERIC_RAD = 1e-7
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,3 +75,47 @@ def steadiness(record: FloatArray, rate_hz: float, tones_hz: FloatArray) -> Stea
         float(np.sum(by_cycle * frequency) / np.sum(by_cycle)),
         2 * math.sqrt(360 / n**3) * spread / turns,
     )
+
+
+def block_frames(omega: float, rate_hz: float) -> int:
+    """Samples over which a phase is averaged to be followed: a cycle or more, and short beside the fastest wobble."""
+    return max(16, round(max(2 * np.pi / omega, rate_hz / (8 * FASTEST_HZ))))
+
+
+class Leaning(enum.Enum):
+    """What a fit at one frequency leaves about the tone."""
+
+    STEADY = enum.auto()
+    MOVES = enum.auto()
+    MISSED = enum.auto()
+
+
+def leaning(residual: FloatArray, phasor: complex, omega: float, rate_hz: float) -> Leaning:
+    """Say whether what a fit at one frequency leaves (n,) shows that the tone does not keep to it.
+
+    A phase that moves leaves something a quarter turn off the tone. It counts where it bends slowly, beyond what noise does, or
+    where it wobbles by more than matters and is not one line beside the tone, of which as much would lie in phase. Where more is
+    left than could be told apart, the fit has missed the tone or there is another one.
+    """
+    size = block_frames(omega, rate_hz)
+    count = len(residual) // size
+    if count < LEAST_BLOCKS:
+        return Leaning.STEADY
+    turn = np.exp(-1j * omega * np.arange(size))
+    starts = np.arange(count) * size - (len(residual) - 1) / 2
+    left = 2 / size * (residual[: count * size].reshape(count, size) @ turn) * np.exp(-1j * omega * starts) / phasor
+    phase, level = left.imag - np.mean(left.imag), left.real - np.mean(left.real)
+    lines = np.abs(np.fft.rfft(phase)) ** 2
+    noise = float(np.median(lines[1:])) / math.log(2) / count
+    much = float(np.mean(phase**2))
+    if much + float(np.mean(level**2)) > max(_MISSED, 8 * noise):
+        return Leaning.MISSED
+    bends = [np.polynomial.legendre.legfit(np.linspace(-1, 1, count), part, _BENDS)[2:] for part in (phase, level)]
+    # the power of each Legendre polynomial over the record
+    slow, fades = (float(np.sum(c**2 / (2 * np.arange(2, _BENDS + 1) + 1))) for c in bends)
+    sure = noise * (_BENDS + 4 * _SURE * math.sqrt(2 * _BENDS)) / count
+    # a line beside the tone looks slow by a small part of it only
+    if slow > max(sure, _NUMERIC_RAD**2, _LOOKS_SLOW * much) and slow > _OVER_REST * fades:
+        return Leaning.MOVES
+    wobbles = much > max(MATTERS_RAD**2, 4 * noise) and much > _OVER_REST * float(np.mean(level**2))
+    return Leaning.MOVES if wobbles else Leaning.STEADY

@@ -10,15 +10,18 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
-import numpy.typing as npt
 
-from utter_calm.analysis.harmonic_fit import HarmonicFit, fit_harmonics, peak_frequency
+from utter_calm.analysis.harmonic_fit import HarmonicFit, Unsettled, fit_harmonics, peak_frequency
 from utter_calm.analysis.mains import Mains, find_mains
+from utter_calm.analysis.motion import Motion
+from utter_calm.analysis.moving_tone import follow
 from utter_calm.analysis.spectrum import FloatArray, LineSpectrum, line_spectrum
+from utter_calm.analysis.steadiness import Leaning, leaning
 from utter_calm.errors import NoSignal
 
 HIGHEST_ORDER = 10
 _LOWEST_TONE_HZ = 2.0
+_EXPLAINED = 0.7
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -50,7 +53,9 @@ class Harmonic:
 class ToneAnalysis:
     """What one tone tells, in the unit of the record (r.m.s. where nothing else is said) and as plain ratios.
 
-    Every ``u_`` field is the standard uncertainty that the record's own noise leaves.
+    Every ``u_`` field is the standard uncertainty that the record's own noise leaves. ``level_spread`` is how far parts of the
+    record differ from each other, ``level_ends`` the level at its ends by the straight line through those parts, ``motion`` how the
+    frequency moves, None where it holds still.
     """
 
     frequency_hz: float
@@ -74,7 +79,8 @@ class ToneAnalysis:
     noise_spectrum: LineSpectrum
     rest: FloatArray
     level_spread: float
-    frequency_drift_hz: float
+    level_ends: tuple[float, float]
+    motion: Motion | None
 
     @property
     def sinad(self) -> float:
@@ -96,6 +102,8 @@ class ToneFit:
         The mains family in what is left.
     frames, rate_hz, peak
         Of the record.
+    motion
+        How the frequency moves; None where it holds still.
     """
 
     fit: HarmonicFit
@@ -105,6 +113,7 @@ class ToneFit:
     frames: int
     rate_hz: float
     peak: float
+    motion: Motion | None = None
 
     @property
     def frequency_hz(self) -> float:
@@ -125,7 +134,7 @@ def fit_tone(record: FloatArray, rate_hz: float, *, near_hz: float | None = None
     Parameters
     ----------
     record
-        (n,) samples in any unit, a steady tone from end to end, 1.5 periods or more.
+        (n,) samples in any unit, a tone from end to end, 1.5 periods or more; its frequency may move.
     rate_hz
         Sample rate.
     near_hz
@@ -137,11 +146,11 @@ def fit_tone(record: FloatArray, rate_hz: float, *, near_hz: float | None = None
         There is no tone, or the record is too short for it.
     """
     spectrum = line_spectrum(record, rate_hz)
-    fit = _fit(record, rate_hz, spectrum, near_hz)
+    fit, motion = _fit(record, rate_hz, spectrum, near_hz)
     frequency = fit.omega * rate_hz / (2 * np.pi)
     noise_spectrum = line_spectrum(fit.residual, rate_hz)
     mains = find_mains(fit.residual, rate_hz, noise_spectrum, np.asarray(frequency * fit.orders, dtype=np.float64))
-    return ToneFit(fit, spectrum, noise_spectrum, mains, len(record), rate_hz, float(np.max(np.abs(record))))
+    return ToneFit(fit, spectrum, noise_spectrum, mains, len(record), rate_hz, float(np.max(np.abs(record))), motion)
 
 
 def tone_in_band(tone: ToneFit, band_hz: tuple[float, float]) -> ToneAnalysis:
@@ -186,24 +195,50 @@ def tone_in_band(tone: ToneFit, band_hz: tuple[float, float]) -> ToneAnalysis:
         noise_spectrum=noise_spectrum,
         rest=fit.residual,
         level_spread=_level_spread(fit),
-        frequency_drift_hz=_frequency_drift(fit, duration),
+        level_ends=_level_ends(fit),
+        motion=tone.motion,
     )
 
 
-def _fit(record: FloatArray, rate_hz: float, spectrum: LineSpectrum, near_hz: float | None) -> HarmonicFit:
+def _fit(record: FloatArray, rate_hz: float, spectrum: LineSpectrum, near_hz: float | None) -> tuple[HarmonicFit, Motion | None]:
     low, high = (0.97 * near_hz, 1.03 * near_hz) if near_hz else (_LOWEST_TONE_HZ, rate_hz / 2)
     wide = 2 * spectrum.half_width_bins * spectrum.bin_hz
     try:
         start = peak_frequency(spectrum, low - wide if near_hz else low, high + wide if near_hz else high)
-        fit = fit_harmonics(record, 2 * np.pi * start / rate_hz, HIGHEST_ORDER)
+        return _steady_or_followed(record, 2 * np.pi * start / rate_hz, rate_hz)
     except ValueError as problem:
         where = f" near {near_hz:g} Hz" if near_hz else ""
         raise NoSignal(
             f"There is no tone{where} to measure: {problem}.", hint="Check the wiring and the level, or record longer."
         ) from problem
-    if abs(fit.phasors[0]) < 2 * np.std(fit.residual) / np.sqrt(len(record)) * 4 or not abs(fit.phasors[0]):
-        raise NoSignal("There is no tone that stands out of the noise.", hint="Check the wiring and the level.")
-    return fit
+
+
+def _steady_or_followed(record: FloatArray, omega: float, rate_hz: float) -> tuple[HarmonicFit, Motion | None]:
+    """Fit a steady tone; where that leaves a moving one behind, follow it."""
+    fit = _steady(record, omega)
+    if fit is None:
+        return follow(record, omega, HIGHEST_ORDER, rate_hz)
+    how = leaning(fit.residual, complex(fit.phasors[0]), fit.omega, rate_hz)
+    if how is Leaning.STEADY:
+        return fit, None
+    try:
+        followed, motion = follow(record, omega, HIGHEST_ORDER, rate_hz)
+    except ValueError:
+        return fit, None
+    # another tone close by looks like a motion as well, but following it leaves as much as before
+    if how is Leaning.MISSED and np.var(followed.residual) > _EXPLAINED * np.var(fit.residual):
+        return fit, None
+    return followed, motion
+
+
+def _steady(record: FloatArray, omega: float) -> HarmonicFit | None:
+    """Give the fit at one frequency; None where that does not settle, or nothing stands out of the noise."""
+    try:
+        fit = fit_harmonics(record, omega, HIGHEST_ORDER)
+    except Unsettled:
+        return None
+    amplitude = abs(fit.phasors[0])
+    return None if amplitude < 2 * np.std(fit.residual) / np.sqrt(len(record)) * 4 or not amplitude else fit
 
 
 def _amplitude_spread(noise: LineSpectrum, frequency_hz: float, duration_s: float) -> float:
@@ -240,11 +275,9 @@ def _level_spread(fit: HarmonicFit) -> float:
     return float(np.ptp(np.abs(fit.segment_phasors)) / abs(fit.phasors[0]))
 
 
-def _frequency_drift(fit: HarmonicFit, duration_s: float) -> float:
-    """Change of the frequency over the record, in Hz, from the bend of the phase over its parts."""
-    parts = fit.segment_phasors
-    if not len(parts) or np.any(parts == 0):
-        return 0.0
-    phase: npt.NDArray[np.float64] = np.angle(parts / fit.phasors[0])
-    bend = np.polyfit((np.arange(len(parts)) + 0.5) / len(parts), np.unwrap(phase), 2)[0]
-    return float(2 * bend / (2 * np.pi) / duration_s)
+def _level_ends(fit: HarmonicFit) -> tuple[float, float]:
+    """R.m.s. of the fundamental at the first and at the last sample, by the straight line through the parts of the record."""
+    parts = np.abs(fit.segment_phasors if len(fit.segment_phasors) else fit.phasors[:1]) / np.sqrt(2)
+    at = (np.arange(len(parts)) + 0.5) / len(parts)
+    slope, start = np.polyfit(at, parts, 1) if len(parts) > 1 else (0.0, parts[0])
+    return float(start), float(start + slope)

@@ -7,7 +7,7 @@ import numpy as np
 from utter_calm.analysis.spectrum import FloatArray
 
 _A_POLES_HZ = (20.598997057568145, 107.65264864304628, 737.8622307362899, 12194.217147998012)
-_A_AT_1KHZ_DB = -2.0
+_A_AT_1KHZ_DB, _C_AT_1KHZ_DB = -2.0, -0.062
 _468_AT_1KHZ_DB = 18.2387
 _468_2K_OFFSET_DB = -5.6289
 """What the weighting of ITU-R BS.468 gives at 2 kHz, taken off in the variant whose 0 dB lies there."""
@@ -19,6 +19,13 @@ def a_weighting(frequency_hz: FloatArray) -> FloatArray:
     s = np.asarray(frequency_hz, dtype=np.float64) ** 2
     ratio = f4 * s**2 / ((s + f1) * np.sqrt((s + f2) * (s + f3)) * (s + f4))
     return np.asarray(ratio * 10 ** (-_A_AT_1KHZ_DB / 20))
+
+
+def c_weighting(frequency_hz: FloatArray) -> FloatArray:
+    """C-weighting (IEC 61672-1) as an amplitude ratio, 1 at 1 kHz."""
+    f1, f4 = _A_POLES_HZ[0] ** 2, _A_POLES_HZ[3] ** 2
+    s = np.asarray(frequency_hz, dtype=np.float64) ** 2
+    return np.asarray(f4 * s / ((s + f1) * (s + f4)) * 10 ** (-_C_AT_1KHZ_DB / 20))
 
 
 def itu_468(frequency_hz: FloatArray) -> FloatArray:

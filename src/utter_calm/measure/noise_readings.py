@@ -68,7 +68,7 @@ def prepare_noise(
     if tone is not None and not under_tone and not _is_dynamic_range_tone(tone, full_scale):
         tone = None
     if tone is not None:
-        record = record - tone_of(tone)
+        record = record - tone.fit.fundamental
     quiet = quiet_record(record, capture.rate_hz)
     traces = line_trace(quiet.spectrum, channel, capture.unit(channel)), _density(quiet, capture, channel)
     return PreparedNoise(capture, channel, quiet, tone, full_scale, traces)
@@ -111,12 +111,6 @@ def _is_dynamic_range_tone(tone: ToneFit, full_scale: float) -> bool:
     """Whether a tone is the one that AES17 asks for: 997 Hz at -60 dBFS, within 3 dB."""
     level = abs(tone.fit.phasors[0]) / math.sqrt(2)
     return bool(abs(tone.frequency_hz / TONE_HZ - 1) < 5e-3 and 0.7 < level / (TONE_FS * full_scale) < 1.42)
-
-
-def tone_of(tone: ToneFit) -> FloatArray:
-    """Give the fundamental alone, as it runs through the record."""
-    at = np.arange(tone.frames) - (tone.frames - 1) / 2
-    return np.asarray(np.real(tone.fit.phasors[0] * np.exp(1j * tone.fit.omega * at)))
 
 
 def _add_dynamic_range(out: ResultBuilder, tone: ToneAnalysis, channel: int, full_scale: float) -> None:

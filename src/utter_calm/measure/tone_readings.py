@@ -6,10 +6,11 @@ import math
 
 from utter_calm.analysis.quasi_peak import QuasiPeakRecord
 from utter_calm.analysis.tone import ToneAnalysis
-from utter_calm.analysis.weighting import a_weighting
+from utter_calm.analysis.weighting import a_weighting, c_weighting
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared
 from utter_calm.measure.result import Reading, ResultBuilder
+from utter_calm.measure.tone_trust import frequency_moves, level_moves
 from utter_calm.quantities import effective_bits, power_w
 
 TONE_READINGS: dict[str, Declared] = {
@@ -19,6 +20,15 @@ TONE_READINGS: dict[str, Declared] = {
     "gain": Declared("gain", "gain", "Level at the unit's output over level at the rig's output.", means="gain"),
     "fundamental_frequency": Declared("frequency", "frequency", "Frequency of the fundamental, by the four-parameter sine fit "
                                       "(IEEE 1057).", digits=8),
+    "frequency_start": Declared("frequency at the start", "frequency", "Where the frequency moves: at the first sample, by "
+                                "the straight line through it.", digits=8),
+    "frequency_end": Declared("frequency at the end", "frequency", "Likewise, at the last sample.", digits=8),
+    "flutter": Declared("flutter", "part", "Where the frequency wobbles: its largest deviation from the straight line through it, "
+                          "over the mean frequency; not weighted, up to 200 wobbles a second.", better="low"),
+    "flutter_rate": Declared("flutter rate", "frequency", "How often the frequency wobbles."),
+    "level_start": Declared("level at the start", "level", "Where level or frequency moves: at the record's first sample, by the "
+                            "straight line through the levels of eight parts."),
+    "level_end": Declared("level at the end", "level", "Likewise, at the last sample."),
     "thd": Declared("THD", "distortion", "Root-sum-square of harmonics 2 to 10 that lie in the band, over the fundamental "
                       "(IEEE 1241).", better="low", floored=True),
     "thd_n": Declared("THD+N", "distortion", "All that lies in the band but the fundamental and DC, over the fundamental; never "
@@ -31,6 +41,8 @@ TONE_READINGS: dict[str, Declared] = {
                         "2 to 10 and DC; in a noise step, of all that lies in the band but DC.", better="low", floored=True),
     "snr": Declared("SNR", "gain", "Level over noise: harmonics do not count, the band is that of the noise.", better="high"),
     "noise_a": Declared("noise, A-weighted", "small_level", "R.m.s. of the noise in the band through A-weighting (IEC 61672-1), "
+                          "applied to its spectrum.", better="low", floored=True),
+    "noise_c": Declared("noise, C-weighted", "small_level", "R.m.s. of the noise in the band through C-weighting (IEC 61672-1), "
                           "applied to its spectrum.", better="low", floored=True),
     "noise_468": Declared("noise, 468", "small_level", "Quasi-peak of the noise in the band through the weighting of ITU-R BS.468; "
                             "the detector reads the r.m.s. of a steady sine.", better="low", floored=True),
@@ -64,6 +76,7 @@ def add_tone_readings(
     out.add("fundamental_frequency", channel, tone.frequency_hz, "Hz", tone.u_frequency_hz)
     u_level = math.hypot(tone.u_level, tone.level * u_rel)
     out.add("level", channel, tone.level, unit, u_level)
+    _add_motion(out, tone, capture, channel)
     if capture.load_ohm is not None and unit == "V":
         power = power_w(tone.level, capture.load_ohm)
         u_load = capture.u_load
@@ -77,9 +90,10 @@ def add_tone_readings(
     out.add("noise", channel, tone.noise, unit, math.hypot(tone.u_noise, tone.noise * u_rel))
     if tone.noise > 0:
         out.add("snr", channel, tone.level / tone.noise, "1", tone.level / tone.noise * (tone.u_noise / tone.noise))
-    weighted = math.sqrt(tone.noise_spectrum.weighted_power(*tone.band_hz, a_weighting))
-    u_weighted = tone.noise_spectrum.u_noise(*tone.band_hz, a_weighting)
-    out.add("noise_a", channel, weighted, unit, weighted * math.hypot(u_weighted, u_rel))
+    for name, weighting in (("noise_a", a_weighting), ("noise_c", c_weighting)):
+        weighted = math.sqrt(tone.noise_spectrum.weighted_power(*tone.band_hz, weighting))
+        u_weighted = tone.noise_spectrum.u_noise(*tone.band_hz, weighting)
+        out.add(name, channel, weighted, unit, weighted * math.hypot(u_weighted, u_rel))
     if quasi_peak is not None:
         peak = quasi_peak.read(tone.band_hz)
         u_peak = quasi_peak.u_relative(tone.noise_spectrum, tone.band_hz)
@@ -104,3 +118,19 @@ def add_tone_readings(
         lines = zip(tone.mains.multiples.tolist(), tone.mains.rms, tone.mains.rms_uncertainty, strict=True)
         for multiple, rms, spread in lines:
             out.add(f"mains_{multiple}", channel, float(rms), unit, math.hypot(float(spread), float(rms) * u_rel))
+
+
+def _add_motion(out: ResultBuilder, tone: ToneAnalysis, capture: Capture, channel: int) -> None:
+    """What moves while the tone is measured; nothing where it holds still."""
+    motion = tone.motion if frequency_moves(tone) else None
+    if motion is not None:
+        out.add("frequency_start", channel, motion.start_hz, "Hz", motion.u_hz)
+        out.add("frequency_end", channel, motion.end_hz, "Hz", motion.u_hz)
+        if motion.wobble:
+            out.add("flutter", channel, motion.wobble, "1", motion.u_wobble)
+            out.add("flutter_rate", channel, motion.wobble_hz, "Hz", motion.u_wobble_hz)
+    if motion is not None or level_moves(tone):
+        # the ends of a line through eight parts scatter twice as much as their mean does
+        for name, level in zip(("level_start", "level_end"), tone.level_ends, strict=True):
+            u_level = math.hypot(2 * tone.u_level, level * capture.u_level(channel))
+            out.add(name, channel, level, capture.unit(channel), u_level)

@@ -10,15 +10,35 @@ _LEVEL, _FREQUENCY = 2e-3, 2e-5
 _SURE = 6
 
 
+def level_moves(tone: ToneAnalysis) -> bool:
+    """Whether parts of the record differ in level by more than what is in it besides the tone explains."""
+    return tone.level_spread > max(_LEVEL, 0.2 * tone.thd_n)
+
+
+def frequency_moves(tone: ToneAnalysis) -> bool:
+    """Whether the frequency drifts or wobbles by more than a good clock does."""
+    motion = tone.motion
+    if motion is None:
+        return False
+    drifts = abs(motion.drift_hz) > max(_FREQUENCY * tone.frequency_hz, _SURE * motion.u_hz)
+    return drifts or motion.wobble > _FREQUENCY
+
+
 def tone_trust(tone: ToneAnalysis, channel: int) -> list[Trust]:
     """Give what is to be said about the steadiness of a tone; empty when it holds still."""
     out = []
-    if tone.level_spread > max(_LEVEL, 0.2 * tone.thd_n):
+    if level_moves(tone):
         moves = f"its level moves by {100 * tone.level_spread:.2g} % while it is measured."
         out.append(Trust("unsteady_level", f"Channel {channel} is not steady: {moves}"))
-    if abs(tone.frequency_drift_hz) > max(_FREQUENCY * tone.frequency_hz, 20 * tone.u_frequency_hz):
-        text = f"The tone on channel {channel} drifts by {tone.frequency_drift_hz:+.3g} Hz while it is measured."
-        out.append(Trust("drift", text))
+    motion = tone.motion
+    if motion is not None and frequency_moves(tone):
+        said = []
+        if abs(motion.drift_hz) > _SURE * motion.u_hz:
+            said.append(f"drifts by {motion.drift_hz:+.3g} Hz while it is measured")
+        if motion.wobble:
+            said.append(f"wobbles by ±{motion.wobble * tone.frequency_hz:.3g} Hz, {motion.wobble_hz:.3g} times a second")
+        followed = "Its phase was followed: level and distortion are those of the moving tone."
+        out.append(Trust("drift", f"The tone on channel {channel} {' and '.join(said) or 'moves'}. {followed}"))
     return out
 
 
