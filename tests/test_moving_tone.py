@@ -35,7 +35,9 @@ def test_a_drift_is_followed_from_end_to_end(noise, frequency, drift):
     assert found.noise == pytest.approx(NOISE * np.sqrt(19_980 / 24_000), rel=0.02)
     if abs(drift) * frequency > 0.01:
         assert found.motion.start_hz == pytest.approx(frequency * (1 - drift / 2), abs=6 * found.motion.u_hz)
-        assert found.motion.end_hz == pytest.approx(frequency * (1 + drift / 2 - drift / len(found.rest)), abs=6 * found.motion.u_hz)
+        assert found.motion.end_hz == pytest.approx(
+            frequency * (1 + drift / 2 - drift / len(found.rest)), abs=6 * found.motion.u_hz
+        )
         assert found.motion.u_hz < 0.02 * abs(drift) * frequency
         assert not found.motion.wobble
     if abs(drift) >= 5e-5:

@@ -62,14 +62,17 @@ class HarmonicFit:
     parameters: int
     departure: FloatArray | None = None
 
-    @property
-    def fundamental(self) -> FloatArray:
-        """The fundamental alone, as it runs through the record (n,)."""
+    def first_orders(self, count: int) -> FloatArray:
+        """The first orders together, as they run through the record (n,)."""
         frames = len(self.residual)
         phase = self.omega * (np.arange(frames) - (frames - 1) / 2)
         if self.departure is not None:
             phase = phase + self.departure
-        return np.asarray(np.real(self.phasors[0] * np.exp(1j * phase)))
+        turn = np.exp(1j * phase)
+        total = self.phasors[min(count, len(self.phasors)) - 1] * turn
+        for phasor in self.phasors[: min(count, len(self.phasors)) - 1][::-1]:
+            total = (total + phasor) * turn
+        return np.asarray(total.real)
 
 
 def peak_frequency(spectrum: LineSpectrum, low_hz: float, high_hz: float) -> float:

@@ -14,7 +14,7 @@ RANGES_HZ = ((49.5, 50.5), (59.5, 60.5))
 HIGHEST_MULTIPLE = 20
 _LOWEST_SNR = 12.0
 _LOWPASS_RATE_HZ = 4_000.0
-_CLEARANCE_BINS = 5
+_CLEARANCE_BINS = 1.5
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -45,7 +45,8 @@ def find_mains(
     """Look for multiples of a frequency near 50 or 60 Hz.
 
     The family is the one, and its frequency the value, with the largest power summed over its first multiples; lines
-    closer than five bins to ``avoid_hz`` (the tone's own harmonics) are left out. None when fewer than one line stands
+    closer than one and a half bins to ``avoid_hz`` (the tone's own harmonics) are left out, and so is what is no crest of the
+    spectrum. None when fewer than one line stands
     12 dB above the noise about it, or when the record is shorter than 0.4 s and the two families cannot be told apart.
 
     Parameters
@@ -61,7 +62,7 @@ def find_mains(
     resolution = rate / len(record)
     multiples = np.arange(1, highest + 1)
     padded = next_fast_len(4 * len(record))
-    fine = np.abs(rfft(record * np.hanning(len(record)), padded)) ** 2
+    fine = _crests(np.abs(rfft(record * np.hanning(len(record)), padded)) ** 2, round(padded / len(record)))
     best: tuple[float, float] | None = None
     for low, high in RANGES_HZ:
         # the highest multiple must not turn by more than a quarter of a cycle between two candidates
@@ -79,7 +80,16 @@ def find_mains(
     # noise-only multiples would pull the frequency about: the lines that stand out settle it
     frequency = _settled(record, rate, rough, multiples[found[0]], found[1][found[0]] / found[2][found[0]], resolution)
     kept, rms, spread = _stand_out(record, rate, frequency, highest, noise, avoid_hz, resolution, len(residual) / rate_hz)
+    if not kept[:4].any():
+        return None
     return Mains(frequency, multiples[kept], rms[kept], spread[kept])
+
+
+def _crests(power: FloatArray, reach: int) -> FloatArray:
+    """The spectrum where it is higher than a line beside, else zero: the skirt of something else is no line."""
+    below = np.concatenate([np.zeros(reach), power[:-reach]])
+    above = np.concatenate([power[reach:], np.zeros(reach)])
+    return np.where((power >= below) & (power >= above), power, 0.0)
 
 
 def _stand_out(

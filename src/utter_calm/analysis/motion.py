@@ -81,7 +81,7 @@ def read_motion(t: FloatArray, departs: FloatArray, spline: BSpline, mean: float
     slopes = BSpline(spline.t, np.eye(len(spline.c)), 3)(places, nu=1)
     design = BSpline.design_matrix(t, spline.t, 3)
     covariance = np.linalg.inv((design.T @ design).toarray()) * float(np.var(departs - spline(t)))
-    u_middle = float(np.median(np.sqrt(np.einsum("ti,ij,tj->t", slopes, covariance, slopes))))
+    u_middle = float(np.median(np.sqrt(np.sum((slopes @ covariance) * slopes, axis=1))))
     ends = np.array([[1.0, -0.5], [1.0, 0.5]])
     through = ends @ np.linalg.pinv(np.stack([np.ones(len(places)), places / (frames - 1) - 0.5], axis=1)) @ slopes
     u_ends = float(np.sqrt(np.mean(np.diag(through @ covariance @ through.T))))

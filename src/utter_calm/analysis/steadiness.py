@@ -101,9 +101,10 @@ def leaning(residual: FloatArray, phasor: complex, omega: float, rate_hz: float)
     count = len(residual) // size
     if count < LEAST_BLOCKS:
         return Leaning.STEADY
-    turn = np.exp(-1j * omega * np.arange(size))
+    inside = omega * np.arange(size)
+    sums = residual[: count * size].reshape(count, size) @ np.stack([np.cos(inside), -np.sin(inside)], axis=1)
     starts = np.arange(count) * size - (len(residual) - 1) / 2
-    left = 2 / size * (residual[: count * size].reshape(count, size) @ turn) * np.exp(-1j * omega * starts) / phasor
+    left = 2 / size * (sums[:, 0] + 1j * sums[:, 1]) * np.exp(-1j * omega * starts) / phasor
     phase, level = left.imag - np.mean(left.imag), left.real - np.mean(left.real)
     lines = np.abs(np.fft.rfft(phase)) ** 2
     noise = float(np.median(lines[1:])) / math.log(2) / count

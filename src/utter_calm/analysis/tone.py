@@ -11,17 +11,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from utter_calm.analysis.harmonic_fit import HarmonicFit, Unsettled, fit_harmonics, peak_frequency
-from utter_calm.analysis.mains import Mains, find_mains
+from utter_calm.analysis.harmonic_fit import HarmonicFit
+from utter_calm.analysis.mains import Mains
 from utter_calm.analysis.motion import Motion
-from utter_calm.analysis.moving_tone import follow
-from utter_calm.analysis.spectrum import FloatArray, LineSpectrum, line_spectrum
-from utter_calm.analysis.steadiness import Leaning, leaning
-from utter_calm.errors import NoSignal
-
-HIGHEST_ORDER = 10
-_LOWEST_TONE_HZ = 2.0
-_EXPLAINED = 0.7
+from utter_calm.analysis.spectrum import FloatArray, LineSpectrum
+from utter_calm.analysis.tone_fit import ToneFit, fit_tone
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -88,69 +82,11 @@ class ToneAnalysis:
         return 1 / self.thd_n if self.thd_n > 0 else np.inf
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class ToneFit:
-    """A tone fitted and taken out of its record: all that does not depend on the measuring band.
-
-    Parameters
-    ----------
-    fit
-        The joint fit of fundamental and harmonics.
-    spectrum, noise_spectrum
-        Of the record, and of what the fit leaves.
-    mains
-        The mains family in what is left.
-    frames, rate_hz, peak
-        Of the record.
-    motion
-        How the frequency moves; None where it holds still.
-    """
-
-    fit: HarmonicFit
-    spectrum: LineSpectrum
-    noise_spectrum: LineSpectrum
-    mains: Mains | None
-    frames: int
-    rate_hz: float
-    peak: float
-    motion: Motion | None = None
-
-    @property
-    def frequency_hz(self) -> float:
-        """Frequency of the fundamental."""
-        return float(self.fit.omega * self.rate_hz / (2 * np.pi))
-
-
 def analyze_tone(
     record: FloatArray, rate_hz: float, *, band_hz: tuple[float, float] = (20.0, 20_000.0), near_hz: float | None = None
 ) -> ToneAnalysis:
     """Measure one tone; parameters and errors as in :func:`fit_tone` and :func:`tone_in_band`."""
     return tone_in_band(fit_tone(record, rate_hz, near_hz=near_hz), band_hz)
-
-
-def fit_tone(record: FloatArray, rate_hz: float, *, near_hz: float | None = None) -> ToneFit:
-    """Fit a tone.
-
-    Parameters
-    ----------
-    record
-        (n,) samples in any unit, a tone from end to end, 1.5 periods or more; its frequency may move.
-    rate_hz
-        Sample rate.
-    near_hz
-        Where the tone is expected, within 3 %; None takes the strongest line.
-
-    Raises
-    ------
-    NoSignal
-        There is no tone, or the record is too short for it.
-    """
-    spectrum = line_spectrum(record, rate_hz)
-    fit, motion = _fit(record, rate_hz, spectrum, near_hz)
-    frequency = fit.omega * rate_hz / (2 * np.pi)
-    noise_spectrum = line_spectrum(fit.residual, rate_hz)
-    mains = find_mains(fit.residual, rate_hz, noise_spectrum, np.asarray(frequency * fit.orders, dtype=np.float64))
-    return ToneFit(fit, spectrum, noise_spectrum, mains, len(record), rate_hz, float(np.max(np.abs(record))), motion)
 
 
 def tone_in_band(tone: ToneFit, band_hz: tuple[float, float]) -> ToneAnalysis:
@@ -198,47 +134,6 @@ def tone_in_band(tone: ToneFit, band_hz: tuple[float, float]) -> ToneAnalysis:
         level_ends=_level_ends(fit),
         motion=tone.motion,
     )
-
-
-def _fit(record: FloatArray, rate_hz: float, spectrum: LineSpectrum, near_hz: float | None) -> tuple[HarmonicFit, Motion | None]:
-    low, high = (0.97 * near_hz, 1.03 * near_hz) if near_hz else (_LOWEST_TONE_HZ, rate_hz / 2)
-    wide = 2 * spectrum.half_width_bins * spectrum.bin_hz
-    try:
-        start = peak_frequency(spectrum, low - wide if near_hz else low, high + wide if near_hz else high)
-        return _steady_or_followed(record, 2 * np.pi * start / rate_hz, rate_hz)
-    except ValueError as problem:
-        where = f" near {near_hz:g} Hz" if near_hz else ""
-        raise NoSignal(
-            f"There is no tone{where} to measure: {problem}.", hint="Check the wiring and the level, or record longer."
-        ) from problem
-
-
-def _steady_or_followed(record: FloatArray, omega: float, rate_hz: float) -> tuple[HarmonicFit, Motion | None]:
-    """Fit a steady tone; where that leaves a moving one behind, follow it."""
-    fit = _steady(record, omega)
-    if fit is None:
-        return follow(record, omega, HIGHEST_ORDER, rate_hz)
-    how = leaning(fit.residual, complex(fit.phasors[0]), fit.omega, rate_hz)
-    if how is Leaning.STEADY:
-        return fit, None
-    try:
-        followed, motion = follow(record, omega, HIGHEST_ORDER, rate_hz)
-    except ValueError:
-        return fit, None
-    # another tone close by looks like a motion as well, but following it leaves as much as before
-    if how is Leaning.MISSED and np.var(followed.residual) > _EXPLAINED * np.var(fit.residual):
-        return fit, None
-    return followed, motion
-
-
-def _steady(record: FloatArray, omega: float) -> HarmonicFit | None:
-    """Give the fit at one frequency; None where that does not settle, or nothing stands out of the noise."""
-    try:
-        fit = fit_harmonics(record, omega, HIGHEST_ORDER)
-    except Unsettled:
-        return None
-    amplitude = abs(fit.phasors[0])
-    return None if amplitude < 2 * np.std(fit.residual) / np.sqrt(len(record)) * 4 or not amplitude else fit
 
 
 def _amplitude_spread(noise: LineSpectrum, frequency_hz: float, duration_s: float) -> float:

@@ -9,7 +9,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from utter_calm.analysis.quasi_peak import QuasiPeakRecord, quasi_peak_record
-from utter_calm.analysis.tone import ToneAnalysis, ToneFit, fit_tone, tone_in_band
+from utter_calm.analysis.tone import ToneAnalysis, tone_in_band
+from utter_calm.analysis.tone_fit import ToneFit, fit_tone
 from utter_calm.errors import InputError
 from utter_calm.measure.capture import Capture, FloatArray, usable_part, usable_span
 from utter_calm.measure.declare import with_roles

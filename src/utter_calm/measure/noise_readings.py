@@ -8,7 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from utter_calm.analysis.noise import NoiseAnalysis, QuietRecord, dynamic_range, noise_in_band, quiet_record
-from utter_calm.analysis.tone import ToneAnalysis, ToneFit, fit_tone, tone_in_band
+from utter_calm.analysis.tone import ToneAnalysis, tone_in_band
+from utter_calm.analysis.tone_fit import ToneFit, fit_tone
 from utter_calm.analysis.weighting import a_weighting, itu_468_2k
 from utter_calm.errors import NoSignal
 from utter_calm.measure.capture import Capture, FloatArray
@@ -68,7 +69,7 @@ def prepare_noise(
     if tone is not None and not under_tone and not _is_dynamic_range_tone(tone, full_scale):
         tone = None
     if tone is not None:
-        record = record - tone.fit.fundamental
+        record = record - tone.fit.first_orders(1)
     quiet = quiet_record(record, capture.rate_hz)
     traces = line_trace(quiet.spectrum, channel, capture.unit(channel)), _density(quiet, capture, channel)
     return PreparedNoise(capture, channel, quiet, tone, full_scale, traces)
