@@ -23,6 +23,7 @@ _IN_BAND = 0.25
 _CLICK = 1e-3
 """A sweep that stops with a click plays above its stop frequency too; then nothing can be told of harmonics up there."""
 _HOLD_BINS = 6
+_BEFORE_S, _AFTER_S = 0.01, 0.1
 FARTHEST_ORDER = 6
 """The stretch before the impulse response back to this order is kept free for distortion."""
 
@@ -59,6 +60,8 @@ class Deconvolved:
         (frames,) impulse response of the whole recording, flattened at its low end: the response, and all the noise.
     slope
         (frames // 2 + 1,) magnitude by which it was flattened.
+    unexplained
+        (m,) recording less what the first tenth of a second of the impulse response makes of the stimulus, in single precision.
     """
 
     rate_hz: float
@@ -74,6 +77,7 @@ class Deconvolved:
     orders: FloatArray
     impulse: FloatArray
     slope: FloatArray
+    unexplained: FloatArray
 
     @property
     def bin_hz(self) -> float:
@@ -116,11 +120,14 @@ def deconvolve(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz
     model = low_end_model(frequency, raw, frequency[low], 4 * sweep.start_hz)
     flattened = raw / model
     _hold(flattened, low, high)
-    window = _linear_window(frames, rate_hz, sweep)
     impulse = np.asarray(irfft(flattened, frames))
+    window = _linear_window(frames, rate_hz, sweep)
     gain = rfft(impulse * window) * model
     _trust_the_low_end(gain, raw, frequency, sweep, low)
 
+    # single precision is more than enough to see what leaps out, and half the work
+    near = rfft((impulse * _near(frames, rate_hz, sweep)).astype(np.float32)) * model
+    near_rest = (heard - near * played * np.conj(turn)).astype(np.complex64)
     rest = heard * turn - gain * played
     # the closed form holds from the start frequency up to half the rate; a soft edge at the top keeps it from ringing
     inverse = np.zeros(len(played), dtype=complex)
@@ -145,6 +152,7 @@ def deconvolve(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz
         orders=np.asarray(irfft(rest * inverse, frames)),
         impulse=impulse,
         slope=np.abs(model),
+        unexplained=np.asarray(irfft(near_rest, frames)[: len(response)]),
     )
 
 
@@ -158,6 +166,16 @@ def _linear_window(frames: int, rate_hz: float, sweep: Sweep) -> FloatArray:
     window[after - fade : after] = raised_cosine(fade)[::-1]
     window[frames - before :] = 1.0
     window[frames - before : frames - before + before // 2] = raised_cosine(before // 2)
+    return window
+
+
+def _near(frames: int, rate_hz: float, sweep: Sweep) -> FloatArray:
+    """A window about the impulse only, a tenth of a second long: what comes later is reverberation, noise, or a click."""
+    before = min(int(_BEFORE_S * rate_hz), max(1, int(sweep.lead_s(2) * rate_hz) // 2))
+    after = min(int(_AFTER_S * rate_hz), frames // 4)
+    window = np.zeros(frames)
+    window[:after] = raised_cosine(after)[::-1]
+    window[frames - before :] = raised_cosine(before)
     return window
 
 

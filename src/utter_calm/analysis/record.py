@@ -11,6 +11,7 @@ from utter_calm.analysis.spectrum import FloatArray
 
 _PARTS = 64
 _LEAST_HOLE = 16
+_AT_LIMIT = 0.01
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,21 +20,27 @@ class RecordFaults:
 
     Parameters
     ----------
-    clipped_samples
-        Samples that lie in flat tops at digital full scale.
+    clipped_samples, clipped_span
+        Samples that lie in flat tops at digital full scale, and where the first begins and the last ends.
     lead_frames, tail_frames
         Frames of silence before the signal starts and after it ends.
-    hole_frames
-        Frames of digital silence inside the signal.
+    holes
+        Start and stop of each stretch of digital silence inside the signal.
     whole
         Start and stop of the longest stretch of signal without a hole.
     """
 
     clipped_samples: int
+    clipped_span: tuple[int, int]
     lead_frames: int
     tail_frames: int
-    hole_frames: int
+    holes: tuple[tuple[int, int], ...]
     whole: tuple[int, int]
+
+    @property
+    def hole_frames(self) -> int:
+        """Frames of digital silence inside the signal."""
+        return sum(stop - start for start, stop in self.holes)
 
 
 def find_faults(record: FloatArray, *, full_scale: float = 1.0) -> RecordFaults:
@@ -43,21 +50,23 @@ def find_faults(record: FloatArray, *, full_scale: float = 1.0) -> RecordFaults:
     # each stretch lies between the end of one hole and the start of the next
     starts, stops = np.append(lead, holes[:, 1]), np.append(holes[:, 0], len(record) - tail)
     longest = int(np.argmax(stops - starts))
-    lost = int(np.sum(holes[:, 1] - holes[:, 0]))
-    return RecordFaults(_clipped(record, full_scale), lead, tail, lost, (int(starts[longest]), int(stops[longest])))
+    clipped, span = _clipped(record, full_scale)
+    found = tuple((int(a), int(b)) for a, b in holes)
+    return RecordFaults(clipped, span, lead, tail, found, (int(starts[longest]), int(stops[longest])))
 
 
-def _clipped(record: FloatArray, full_scale: float) -> int:
-    """Samples in runs of three or more equal ones within 1 % of full scale."""
+def _clipped(record: FloatArray, full_scale: float) -> tuple[int, tuple[int, int]]:
+    """Samples in runs of three or more equal ones within 1 % of full scale: how many, and from where to where."""
     near = np.abs(record) >= 0.99 * full_scale
     if np.count_nonzero(near) < 3:
-        return 0
+        return 0, (0, 0)
     equal = near[1:] & (record[1:] == record[:-1])
     triple = equal[1:] & equal[:-1]
     flat = np.zeros(len(record), dtype=bool)
     for shift in range(3):
         flat[shift : len(triple) + shift] |= triple
-    return int(np.count_nonzero(flat))
+    where = np.flatnonzero(flat)
+    return len(where), (int(where[0]), int(where[-1]) + 1) if len(where) else (0, 0)
 
 
 def _silence_at_ends(record: FloatArray) -> tuple[int, int]:
@@ -76,7 +85,10 @@ def _silence_at_ends(record: FloatArray) -> tuple[int, int]:
 
 
 def _holes(record: FloatArray) -> npt.NDArray[np.int64]:
-    """(k, 2) start and stop of runs of 16 or more exactly equal samples, in a signal that otherwise moves."""
+    """(k, 2) start and stop of runs of 16 or more exactly equal samples, in a signal that otherwise moves.
+
+    Runs at the signal's own limits are flat tops: it is clipped there, not gone.
+    """
     if len(record) < 64:
         return np.empty((0, 2), dtype=np.int64)
     still = np.diff(record) == 0
@@ -84,4 +96,8 @@ def _holes(record: FloatArray) -> npt.NDArray[np.int64]:
         return np.empty((0, 2), dtype=np.int64)
     edges = np.flatnonzero(np.diff(np.concatenate([[0], still.astype(np.int8), [0]])))
     runs = np.stack([edges[::2], edges[1::2] + 1], axis=1)
-    return np.asarray(runs[runs[:, 1] - runs[:, 0] >= _LEAST_HOLE], dtype=np.int64)
+    runs = runs[runs[:, 1] - runs[:, 0] >= _LEAST_HOLE]
+    high, low = float(record.max()), float(record.min())
+    values = record[runs[:, 0]]
+    margin = _AT_LIMIT * (high - low)
+    return np.asarray(runs[(values < high - margin) & (values > low + margin)], dtype=np.int64)

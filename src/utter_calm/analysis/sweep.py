@@ -8,6 +8,7 @@ import numpy as np
 
 from utter_calm.analysis.deconvolution import Deconvolved, deconvolve
 from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.analysis.sweep_faults import NO_FAULTS, SweepFaults, bridged, find_faults_besides, find_lost, missed_hz
 from utter_calm.analysis.sweep_noise import NoiseFloor
 from utter_calm.analysis.transforms import next_fast_len, rfft
 from utter_calm.errors import NoSignal
@@ -15,6 +16,10 @@ from utter_calm.signals.sweep import ComplexArray, Sweep
 
 ORDERS = (2, 3, 4, 5)
 POINTS_PER_OCTAVE = 96
+_MOST_ROUNDS = 8
+_AT_EDGE_S = 3e-3
+_SETTLED = 1e-5
+_BESIDE_GAP = 2 ** (1 / 2)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -58,6 +63,8 @@ class SweepAnalysis:
         Band in which ``gain`` holds.
     orders
         Distortion of orders 2 to 5.
+    faults
+        Clicks, which were bridged, and gaps, whose frequencies are as good as unknown.
     """
 
     frequency_hz: FloatArray
@@ -66,6 +73,7 @@ class SweepAnalysis:
     delay_s: float
     valid_hz: tuple[float, float]
     orders: tuple[OrderTrace, ...]
+    faults: SweepFaults = NO_FAULTS
 
 
 def analyze_sweep(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> SweepAnalysis:
@@ -79,21 +87,53 @@ def analyze_sweep(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate
     if not np.any(response):
         raise NoSignal("The recorded response is silent.", hint="Check the wiring and the level.")
     try:
-        found = deconvolve(response, stimulus, sweep, rate_hz)
+        found, faults = _deconvolve_mended(response, stimulus, sweep, rate_hz)
     except ValueError as problem:
         raise NoSignal(f"The sweep cannot be analysed: {problem}.", hint="Check that the stimulus is the right file.") from problem
     grid = log_grid(found.low_hz, found.high_hz)
     gain = _at(found.gain, grid / found.bin_hz)
     noise = NoiseFloor(found, sweep)
+    # half of the noise stands across the gain and does not move its magnitude
+    u_gain = noise.of_gain(grid) * _shrunk(grid / found.bin_hz) / np.sqrt(2)
+    orders = [_order(found, sweep, order, grid, gain, noise) for order in ORDERS]
+    for gap in faults.gaps:
+        low, high = missed_hz(gap, sweep, found.delay_s, rate_hz)
+        # nothing was heard of these frequencies; what stands there comes from their neighbours
+        for frequency, value, spread in ((grid, gain, u_gain), *((o.frequency_hz, o.ratio, o.noise_ratio) for o in orders)):
+            near = (frequency > low / _BESIDE_GAP) & (frequency < high * _BESIDE_GAP)
+            spread[near] = np.maximum(spread[near], np.abs(value[near]))
     return SweepAnalysis(
         frequency_hz=grid,
         gain=gain,
-        # half of the noise stands across the gain and does not move its magnitude
-        u_gain=noise.of_gain(grid) * _shrunk(grid / found.bin_hz) / np.sqrt(2),
+        u_gain=u_gain,
+        faults=faults,
         delay_s=found.delay_s,
         valid_hz=(found.low_hz, found.high_hz),
-        orders=tuple(_order(found, sweep, order, grid, gain, noise) for order in ORDERS),
+        orders=tuple(orders),
     )
+
+
+def _deconvolve_mended(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> tuple[Deconvolved, SweepFaults]:
+    """Deconvolve; lost samples are made up for by silence and clicks bridged first, each round seeing these more sharply."""
+    found = deconvolve(response, stimulus, sweep, rate_hz)
+    lost = find_lost(response, found.unexplained, stimulus, sweep, rate_hz)
+    if lost:
+        for gap in reversed(lost):
+            response = np.insert(response, gap.start, np.zeros(gap.length))
+        found = deconvolve(response, stimulus, sweep, rate_hz)
+    unexplained, faults, mended = found.unexplained, NO_FAULTS, response
+    for _ in range(_MOST_ROUNDS):
+        end = round((sweep.onset_s + sweep.duration_s + found.delay_s) * rate_hz)
+        faults = find_faults_besides(response, unexplained, end, rate_hz)
+        again = bridged(response, unexplained, faults.clicks, rate_hz)
+        if np.max(np.abs(again - mended)) < _SETTLED * np.max(np.abs(response)):
+            break
+        mended = again
+        found = deconvolve(mended, stimulus, sweep, rate_hz)
+        unexplained = response - (mended - found.unexplained)
+    edges = [edge for gap in lost for edge in (gap.start, gap.start + gap.length)]
+    clicks = tuple(c for c in faults.clicks if all(abs(c[0] - edge) > _AT_EDGE_S * rate_hz for edge in edges))
+    return found, SweepFaults(clicks, lost + faults.gaps)
 
 
 def log_grid(low_hz: float, high_hz: float, points_per_octave: int = POINTS_PER_OCTAVE) -> FloatArray:

@@ -27,10 +27,11 @@ from utter_calm.errors import InputError
 from utter_calm.formats.audio import read_audio
 from utter_calm.formats.tables import csv_text, write_text
 from utter_calm.measure.by_channel import by_channel
-from utter_calm.measure.capture import Capture, usable_part
+from utter_calm.measure.capture import Capture
 from utter_calm.measure.first_look import FirstLook, FirstLookSettings
-from utter_calm.measure.response import add_response
+from utter_calm.measure.response import add_response, sweep_trust
 from utter_calm.measure.result import Result, ResultBuilder, Trust
+from utter_calm.measure.usable import usable_part
 
 
 @click.group()
@@ -81,8 +82,11 @@ def sweep(response: Path, stimulus: Path, channel: int | None, csv_path: Path | 
     def one_channel(one: Capture) -> Result:
         out = ResultBuilder()
         _, trust = usable_part(one, 1)
-        out.trust.extend(t for t in trust if t.code not in ("late_start", "early_end"))
         found = analyze_sweep(one.channel(1), source, law, rate)
+        said = sweep_trust(found, 1, law, rate)
+        # a stretch that stands still is a gap in the sweep as well, which says more
+        known = ("late_start", "early_end", *(t.code for t in said))
+        out.trust.extend((*(t for t in trust if t.code not in known), *said))
         skew = sweep_skew(found.frequency_hz, found.gain, law.growth_s, found.valid_hz)
         if skew is not None:
             add_skew(out, *skew, leans=" The phase leans with it.")

@@ -13,8 +13,9 @@ from utter_calm.analysis.output_impedance import band_levels, source_impedance, 
 from utter_calm.analysis.spectrum import FloatArray, line_spectrum
 from utter_calm.cli.analyze_options import FILE, common_options, load, show
 from utter_calm.errors import InputError, NoSignal
-from utter_calm.measure.capture import Capture, usable_part
+from utter_calm.measure.capture import Capture
 from utter_calm.measure.result import ResultBuilder, Trace, Trust
+from utter_calm.measure.usable import usable_part
 from utter_calm.quantities import Conditions, Measured
 
 

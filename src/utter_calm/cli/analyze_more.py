@@ -18,7 +18,7 @@ from utter_calm.analysis.tone import ToneAnalysis, analyze_tone
 from utter_calm.cli.analyze_options import FILE, Recording, common_options, load, on_recording, show, start
 from utter_calm.cli.skew import add_skew
 from utter_calm.errors import InputError, MeasurementError
-from utter_calm.measure.capture import Capture, usable_part
+from utter_calm.measure.capture import Capture
 from utter_calm.measure.edges import add_edges
 from utter_calm.measure.intermodulation import add_intermodulation
 from utter_calm.measure.level_series import LevelSeriesSettings, add_level_series
@@ -28,6 +28,7 @@ from utter_calm.measure.noise_readings import add_noise, hear_noise, prepare_noi
 from utter_calm.measure.point import gather
 from utter_calm.measure.result import Result, ResultBuilder, Trust
 from utter_calm.measure.tone_trust import steady_trust, tone_trust
+from utter_calm.measure.usable import usable_part
 
 
 @click.command("level-series")

@@ -16,8 +16,9 @@ from utter_calm.cli.skew import tones_of
 from utter_calm.errors import InputError
 from utter_calm.formats.audio import read_audio
 from utter_calm.measure.by_channel import by_channel
-from utter_calm.measure.capture import Capture, FloatArray, usable_part, volts_channels
+from utter_calm.measure.capture import Capture, FloatArray, volts_channels
 from utter_calm.measure.result import Result, ResultBuilder
+from utter_calm.measure.usable import usable_part
 
 F = TypeVar("F", bound=Callable[..., Any])
 FILE = click.Path(path_type=Path)

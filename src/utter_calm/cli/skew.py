@@ -8,8 +8,9 @@ from pathlib import Path
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.errors import InputError, MeasurementError
 from utter_calm.formats.audio import read_audio
-from utter_calm.measure.capture import Capture, usable_part
+from utter_calm.measure.capture import Capture
 from utter_calm.measure.result import ResultBuilder, Trust
+from utter_calm.measure.usable import usable_part
 
 _TOLD_PPM = 0.1
 

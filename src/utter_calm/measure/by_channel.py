@@ -8,6 +8,7 @@ from dataclasses import replace
 from utter_calm.errors import UtterCalmError
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.result import Result, ResultBuilder, Trust
+from utter_calm.measure.usable import add_spans
 
 
 def by_channel(capture: Capture, numbers: Sequence[int], measure: Callable[[Capture], Result]) -> Result:
@@ -29,9 +30,10 @@ def by_channel(capture: Capture, numbers: Sequence[int], measure: Callable[[Capt
             out.trust.append(Trust("channel_unusable", f"Channel {number}: {str(problem).replace('Channel 1', 'It')}"))
             continue
         out.readings += [replace(r, channel=number if r.channel else 0) for r in found.readings]
+        add_spans(out, number, found.trust)
         out.traces += [replace(t, channel=number) for t in found.traces]
         out.surfaces += [replace(s, channel=number) for s in found.surfaces]
-        out.trust += [replace(t, text=t.text.replace("Channel 1", f"Channel {number}")) for t in found.trust]
+        out.trust += [replace(t, text=t.text.replace("hannel 1", f"hannel {number}")) for t in found.trust]
     if failures and not out.readings:
         raise failures[0]
     return out.build()

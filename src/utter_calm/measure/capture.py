@@ -7,18 +7,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 
-from utter_calm.analysis.record import find_faults
 from utter_calm.analysis.transforms import irfft, next_fast_len, rfft
-from utter_calm.errors import InputError, NoSignal
-from utter_calm.measure.result import Trust
+from utter_calm.errors import InputError
 from utter_calm.quantities import Conditions
 from utter_calm.rig import DRIVE, LOOPBACK, Channel, Correction, Rig, unknown_channels
 
 FloatArray = npt.NDArray[np.float64]
 
 MOST_CHANNELS = 64
-_WORTH = 0.2
-_LEAST_FRAMES = 16
 
 
 @dataclass(frozen=True, slots=True)
@@ -206,49 +202,3 @@ def divided_out(values: FloatArray, rate_hz: float, correction: Correction) -> F
     spectrum = rfft(values, length)
     spectrum = spectrum / correction.at(np.arange(len(spectrum), dtype=np.float64) * (rate_hz / length))
     return np.asarray(irfft(spectrum, length)[: len(values)])
-
-
-def usable_part(capture: Capture, number: int, *, across_holes: bool = False) -> tuple[FloatArray, list[Trust]]:
-    """Give the samples of a channel that hold signal, and what was wrong with the rest; as :func:`usable_span`."""
-    where, trust = usable_span(capture, number, across_holes=across_holes)
-    return capture.channel(number)[where], trust
-
-
-def usable_span(capture: Capture, number: int, *, across_holes: bool = False) -> tuple[slice, list[Trust]]:
-    """Give the frames of a channel that hold signal, and what was wrong with the rest.
-
-    With ``across_holes`` the part is not cut where the signal stands still.
-
-    Raises
-    ------
-    NoSignal
-        The channel is silent.
-    """
-    samples = capture.channel(number)
-    if not np.any(samples != samples[0]):
-        raise NoSignal(f"Channel {number} is silent.", hint="Check the wiring, or choose another channel.")
-    faults = find_faults(samples)
-    trust = []
-    if faults.clipped_samples or (len(capture.overload) >= number and capture.overload[number - 1]):
-        count = f" in {faults.clipped_samples} samples" if faults.clipped_samples else ""
-        trust.append(Trust("overload", f"Channel {number} touched full scale{count}: lower the level or the input's sensitivity."))
-    if capture.lost_frames:
-        trust.append(Trust("lost_blocks", f"The device lost {capture.lost_frames} frames: take it again."))
-    cut = False
-    if faults.hole_frames:
-        start, stop = faults.whole
-        cut = not across_holes and stop - start > _WORTH * len(samples)
-        rest = "; the longest stretch without one was measured." if cut else "."
-        text = f"Channel {number} stands still for {faults.hole_frames} samples: a dropout{rest}"
-        trust.append(Trust("dropout", text))
-    lead, tail = faults.lead_frames, faults.tail_frames
-    if lead > 0.02 * capture.rate_hz:
-        seconds = lead / capture.rate_hz
-        trust.append(Trust("late_start", f"The signal starts {seconds:.2f} s late; the silence was left out.", grave=False))
-    if tail > 0.02 * capture.rate_hz:
-        seconds = tail / capture.rate_hz
-        trust.append(Trust("early_end", f"The signal ends {seconds:.2f} s early; the silence was left out.", grave=False))
-    kept = slice(*faults.whole) if cut else slice(lead, len(samples) - tail)
-    if kept.stop - kept.start < _LEAST_FRAMES:
-        raise NoSignal(f"Channel {number} holds next to no signal.", hint="Record longer, or choose another channel.")
-    return kept, trust

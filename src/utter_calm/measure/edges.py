@@ -10,10 +10,11 @@ import numpy as np
 
 from utter_calm.analysis.edges import EdgeAnalysis, analyze_edges
 from utter_calm.errors import InputError
-from utter_calm.measure.capture import Capture, usable_part
+from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, with_roles
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
 from utter_calm.measure.result import Reading, Result, ResultBuilder, Trace, Trust
+from utter_calm.measure.usable import usable_part
 from utter_calm.quantities import si_text
 from utter_calm.rig import Rig
 from utter_calm.signals.ramp import with_ramps

@@ -10,16 +10,18 @@ import numpy as np
 
 from utter_calm.analysis.quasi_peak import QuasiPeakRecord, quasi_peak_record
 from utter_calm.analysis.tone import ToneAnalysis, tone_in_band
-from utter_calm.analysis.tone_fit import ToneFit, fit_tone
+from utter_calm.analysis.tone_fit import ToneFit
 from utter_calm.errors import InputError
-from utter_calm.measure.capture import Capture, FloatArray, usable_part, usable_span
+from utter_calm.measure.capture import Capture, FloatArray
 from utter_calm.measure.declare import with_roles
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
 from utter_calm.measure.line_trace import line_trace
+from utter_calm.measure.one_tone import tone_of
 from utter_calm.measure.parallel import PreparedChannels, prepare_each
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
 from utter_calm.measure.tone_readings import TONE_READINGS, TONE_TRACES, add_tone_readings
 from utter_calm.measure.tone_trust import tone_trust
+from utter_calm.measure.usable import usable_part, usable_span
 from utter_calm.quantities import si_text
 from utter_calm.rig import VOLTAGE
 from utter_calm.signals.ramp import with_ramps
@@ -120,17 +122,17 @@ class _Fitted:
 def _fitted(settings: FirstLookSettings, capture: Capture, channel: int) -> _Fitted:
     if capture.drive_known:
         start = round((_SETTLE_S - 0.02) * capture.rate_hz)
-        stop = start + round(settings.duration_s * capture.rate_hz)
-        _, trust = usable_part(replace(capture, samples=capture.samples[start:stop]), channel)
-        record, near = capture.signal(channel)[start:stop], settings.frequency_hz
+        where = slice(start, start + round(settings.duration_s * capture.rate_hz))
+        _, trust = usable_part(replace(capture, samples=capture.samples[where]), channel)
+        near = settings.frequency_hz
     else:
         where, trust = usable_span(capture, channel)
-        record, near = capture.signal(channel)[where], None
-    tone = fit_tone(record, capture.rate_hz, near_hz=near)
+        near = None
+    tone, record, said = tone_of(capture.signal(channel)[where], capture.rate_hz, channel, near_hz=near, begins=where.start)
     unit = capture.unit(channel)
     traces = (line_trace(tone.spectrum, channel, unit), _waveform_trace(record, tone, capture, channel))
     quasi_peak = None if capture.drive_known else quasi_peak_record(tone.fit.residual, capture.rate_hz)
-    return _Fitted(tone, traces, tuple(trust), quasi_peak)
+    return _Fitted(tone, traces, (*trust, *said), quasi_peak)
 
 
 def _compare_drive(settings: FirstLookSettings, capture: Capture, channel: int, tone: ToneAnalysis, out: ResultBuilder) -> None:

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from utter_calm.analysis.multitone import MultitoneAnalysis, TonesFit, fit_tones, tones_in_band
-from utter_calm.measure.capture import Capture, usable_part
+from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, with_roles
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
 from utter_calm.measure.line_trace import line_trace
@@ -15,6 +15,7 @@ from utter_calm.measure.parallel import PreparedChannels, prepare_each
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
 from utter_calm.measure.tone_readings import TONE_TRACES
 from utter_calm.measure.tone_set import check_tones, period_frames
+from utter_calm.measure.usable import usable_part
 from utter_calm.quantities import effective_bits, si_text
 from utter_calm.rig import Rig
 from utter_calm.signals.multitone import Multitone as Tones

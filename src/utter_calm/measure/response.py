@@ -4,20 +4,22 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from utter_calm.analysis import response as curve
 from utter_calm.analysis.sweep import ORDERS, SweepAnalysis, analyze_sweep
+from utter_calm.analysis.sweep_faults import missed_hz
 from utter_calm.errors import InputError, MeasurementError
-from utter_calm.measure.capture import Capture, usable_part
+from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, with_roles
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
 from utter_calm.measure.parallel import each_channel
 from utter_calm.measure.pictures import PHASE
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
 from utter_calm.measure.tone_readings import TONE_READINGS
+from utter_calm.measure.usable import clicks, dropout, usable_part
 from utter_calm.quantities import si_text
 from utter_calm.rig import FULL_SCALE
 from utter_calm.signals.sweep import Sweep
@@ -139,8 +141,11 @@ class Response(SingleStimulus[ResponseSettings]):
         )
         if progress is not None:
             progress(0.9)
-        trust = tuple(t for n in capture.numbers for t in usable_part(capture, n)[1] if t.code not in ("late_start", "early_end"))
-        return Prepared(capture, dict(zip(capture.numbers, analyses, strict=True)), trust)
+        trust = [t for n in capture.numbers for t in usable_part(capture, n)[1] if t.code not in ("late_start", "early_end")]
+        for number, found in zip(capture.numbers, analyses, strict=True):
+            said = sweep_trust(found, number, settings.sweep, capture.rate_hz)
+            trust += said if all(t.code != "dropout" for t in trust) else [t for t in said if t.code != "dropout"]
+        return Prepared(capture, dict(zip(capture.numbers, analyses, strict=True)), tuple(trust))
 
     def conclude(
         self, settings: ResponseSettings, prepared: Prepared, *, progress: Callable[[float], None] | None = None
@@ -167,6 +172,20 @@ class Prepared:
     capture: Capture
     channels: dict[int, SweepAnalysis]
     trust: tuple[Trust, ...]
+
+
+def sweep_trust(found: SweepAnalysis, channel: int, sweep: Sweep, rate_hz: float) -> list[Trust]:
+    """Say what befell the recording of a sweep, and what was done about it."""
+    out = []
+    if found.faults.clicks:
+        out.append(clicks(channel, found.faults.clicks, rate_hz, ": bridged before anything was computed."))
+    if found.faults.gaps:
+        spans = [(gap.start / rate_hz, gap.length / rate_hz) for gap in found.faults.gaps]
+        missed = [missed_hz(gap, sweep, found.delay_s, rate_hz) for gap in found.faults.gaps]
+        bands = ", ".join(f"{si_text(a, 'Hz', digits=3)} to {si_text(b, 'Hz', digits=3)}" for a, b in missed[:3])
+        said = dropout(channel, spans, "loses the sweep", cut=False)
+        out.append(replace(said, text=f"{said.text} About {bands} the response is not known."))
+    return out
 
 
 def add_response(out: ResultBuilder, found: SweepAnalysis, channel: int, *, u_level: float = 0.0, unit: str = "1") -> None:

@@ -193,11 +193,14 @@ class Trust:
         For people.
     grave
         True when numbers may be wrong, False when it is good to know.
+    spans
+        When in the recording: start and length in seconds of each occurrence, where that is known.
     """
 
     code: str
     text: str
     grave: bool = True
+    spans: tuple[tuple[float, float], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -11,6 +11,7 @@ from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared
 from utter_calm.measure.result import Reading, ResultBuilder
 from utter_calm.measure.tone_trust import frequency_moves, level_moves
+from utter_calm.measure.usable import RECORD_READINGS
 from utter_calm.quantities import effective_bits, power_w
 
 TONE_READINGS: dict[str, Declared] = {
@@ -56,6 +57,7 @@ TONE_READINGS: dict[str, Declared] = {
                              "x = A1 sin(t) + Ak sin(k t + phase).", better="low", floored=True),
     "mains_#": Declared("mains × {}", "small_level", "R.m.s. of the mains component at {} times the mains frequency.",
                           better="low", floored=True),
+    **RECORD_READINGS,
 }  # fmt: skip
 
 

@@ -1,0 +1,165 @@
+"""What befell the recording of a sweep: clicks, dropouts, lost samples, read off what its response leaves unexplained."""
+
+from __future__ import annotations
+
+import itertools
+from dataclasses import dataclass
+
+import numpy as np
+
+from utter_calm.analysis.impulses import find_impulses
+from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.analysis.tone_gaps import Gap
+from utter_calm.analysis.transforms import irfft, next_fast_len, rfft
+from utter_calm.signals.sweep import Sweep
+
+_BLOCK_S = 10e-3
+_GONE, _LOUD = 0.3, 0.02
+_MOST_GAPS = 20
+_LEAST_GAP = 16
+_LOWEST_HZ = 200.0
+_MARGIN_S = 0.1e-3
+_END_S = 0.03
+_AROUND_S, _MOST_LOST_S, _ALIKE, _MUCH = 0.25, 0.5, 0.5, 1e-3
+
+
+@dataclass(frozen=True, slots=True)
+class SweepFaults:
+    """Findings, in samples of the recording.
+
+    Parameters
+    ----------
+    clicks
+        Start and stop of each.
+    gaps
+        Stretches in which the sweep is missing, and places where samples are.
+    """
+
+    clicks: tuple[tuple[int, int], ...] = ()
+    gaps: tuple[Gap, ...] = ()
+
+
+NO_FAULTS = SweepFaults()
+
+
+def find_lost(response: FloatArray, unexplained: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> tuple[Gap, ...]:
+    """Find where samples of a recording (n,) are missing: from there on it is ahead of its stimulus (k,).
+
+    Over some tenths of a second a sweep passes so wide a band that its place in the stimulus is sharp. Pieces of that length are
+    looked for; where two of them disagree, the place lies where what is unexplained begins or ends.
+    """
+    if np.sum(unexplained**2) < _MUCH * np.sum(response**2):
+        return ()
+    size = int(_AROUND_S * rate_hz)
+    # of few cycles the place is not sharp, and a lower corner moves it
+    first = int(max(0.0, sweep.onset_s + sweep.growth_s * np.log(_LOWEST_HZ / sweep.start_hz)) * rate_hz)
+    starts = [*range(first, len(response) - size, size // 2), max(first, len(response) - size)]
+    leaps = np.array([start for start, _ in find_impulses(unexplained, rate_hz)])
+    ahead = [(start, _place(response[start : start + size], stimulus, start, rate_hz)) for start in starts]
+    known = [(start, place) for start, place in ahead if place is not None]
+    change = np.abs(np.diff([place for _, place in known]))
+    found = []
+    for index, ((start, place), (behind, other)) in enumerate(itertools.pairwise(known)):
+        # the delay of a low corner changes as well, but from piece to piece
+        beside = max((int(c) for c in (*change[max(0, index - 1) : index], *change[index + 1 : index + 2])), default=0)
+        if other - place > 1 + 4 * beside:
+            low, high = start + size // 2, min(len(response), behind + size // 2)
+            inside = leaps[(leaps >= low) & (leaps < high)]
+            at = int(inside[0]) if len(inside) else low + _step(unexplained[low:high])
+            found.append(Gap(at, other - place, lost=True))
+    return tuple(found)
+
+
+def find_faults_besides(response: FloatArray, unexplained: FloatArray, end: int, rate_hz: float) -> SweepFaults:
+    """Find clicks and silent stretches in a recording (n,) whose sweep ends at sample ``end``, so much of it being unexplained."""
+    # where the sweep breaks off something is left by itself
+    leaps = [run for run in find_impulses(unexplained, rate_hz) if abs(run[0] - end) > _END_S * rate_hz]
+    gaps = _silent(response, response - unexplained, rate_hz) or _between(response, leaps, rate_hz)
+    reach = _BLOCK_S * rate_hz / 4
+    edges = [edge for gap in gaps for edge in (gap.start, gap.stop)]
+    return SweepFaults(tuple(run for run in leaps if all(abs(run[0] - edge) > reach for edge in edges)), gaps)
+
+
+def bridged(response: FloatArray, unexplained: FloatArray, clicks: tuple[tuple[int, int], ...], rate_hz: float) -> FloatArray:
+    """The recording with what is unexplained about each click replaced by a straight line."""
+    out = response.copy()
+    margin = max(4, int(_MARGIN_S * rate_hz))
+    for start, stop in clicks:
+        a, b = max(margin, start - margin), min(len(out) - margin, stop + margin)
+        ends = np.mean(unexplained[a - margin : a]), np.mean(unexplained[b : b + margin])
+        out[a:b] += np.linspace(*ends, b - a) - unexplained[a:b]
+    return out
+
+
+def _step(rest: FloatArray) -> int:
+    """The sample at which the power of a stretch changes the most: where two normal distributions fit best (log-likelihood)."""
+    power = np.cumsum(rest**2) + 1e-30 * np.sum(rest**2) + 1e-300
+    n = np.arange(1, len(rest) + 1)
+    inside = slice(16, len(rest) - 16)
+    left, right = power[inside] / n[inside], np.maximum(power[-1] - power[inside], 1e-30 * power[-1]) / (len(rest) - n[inside])
+    return 17 + int(np.argmin(n[inside] * np.log(left) + (len(rest) - n[inside]) * np.log(right)))
+
+
+def missed_hz(gap: Gap, sweep: Sweep, delay_s: float, rate_hz: float) -> tuple[float, float]:
+    """From which frequency to which the sweep passed while it was missing."""
+    low, high = ((at / rate_hz - delay_s - sweep.onset_s) / sweep.growth_s for at in (gap.start, gap.start + gap.length))
+    return float(sweep.start_hz * np.exp(low)), float(sweep.start_hz * np.exp(high))
+
+
+def _between(response: FloatArray, leaps: list[tuple[int, int]], rate_hz: float) -> tuple[Gap, ...]:
+    """Where nearly nothing is heard between two leaps, and a lot on either side: a response has no edges in time."""
+    around = int(2 * _BLOCK_S * rate_hz)
+    found = []
+    for (_, start), (stop, end) in itertools.pairwise(leaps):
+        pieces = response[max(0, start - around) : start - 4], response[start:stop], response[end : end + around]
+        if min(len(piece) for piece in pieces) > _LEAST_GAP:
+            before, inside, behind = (float(np.std(piece)) for piece in pieces)
+            if inside < _GONE * min(before, behind):
+                found.append(Gap(start - 1, stop + 1 - start))
+    return tuple(found) if len(found) < _MOST_GAPS else ()
+
+
+def _silent(response: FloatArray, model: FloatArray, rate_hz: float) -> tuple[Gap, ...]:
+    """Where the recording holds less than a third of what the model holds, though that is well above nothing."""
+    size = max(16, int(_BLOCK_S * rate_hz))
+    count = len(response) // size
+    if count < 8 or not np.any(model):
+        return ()
+    heard, expected = (x[: count * size].reshape(count, size) for x in (response, model))
+    power = np.sum(expected**2, axis=1)
+    share = np.sum(heard * expected, axis=1) / np.maximum(power, 1e-300)
+    loud = power > _LOUD**2 * np.median(power[power > 1e-4 * power.max()])
+    gone = (share < _GONE) & (np.sum(heard**2, axis=1) < 0.25 * power) & loud
+    edges = np.flatnonzero(np.diff(np.concatenate([[0], gone.astype(np.int8), [0]])))
+    found = [_placed(response, model, int(a), int(b) - 1, size) for a, b in zip(edges[::2], edges[1::2], strict=True)]
+    return tuple(found) if len(found) < _MOST_GAPS else ()
+
+
+def _placed(response: FloatArray, model: FloatArray, first: int, last: int, size: int) -> Gap:
+    """Place both ends to the sample: before, the recording follows the model, inside it does not, behind it does again."""
+    follows = response**2 - (response - model) ** 2  # above zero where the model explains something
+    a, b = max(0, (first - 2) * size), min(len(response), (first + 1) * size)
+    start = a + int(np.argmax(np.concatenate([[0.0], np.cumsum(follows[a:b])])))
+    a, b = max(0, last * size), min(len(response), (last + 3) * size)
+    stop = a + int(np.argmin(np.concatenate([[0.0], np.cumsum(follows[a:b])])))
+    return Gap(start, max(1, stop - start))
+
+
+def _place(piece: FloatArray, stimulus: FloatArray, expected: int, rate_hz: float) -> int | None:
+    """By how many samples a piece of the recording is ahead of where it is expected in the stimulus; None where it is not in it."""
+    if len(piece) < 0.02 * rate_hz:
+        return None
+    reach = int(_MOST_LOST_S * rate_hz)
+    low, high = max(0, expected - reach), min(len(stimulus), expected + reach + len(piece))
+    if high - low < len(piece):
+        return None
+    part = stimulus[low:high]
+    if not (np.any(part) and np.any(piece)):
+        return None
+    length = next_fast_len(high - low + len(piece))
+    match = irfft(rfft(part, length) * np.conj(rfft(piece, length)), length)[: high - low - len(piece) + 1]
+    energy = np.cumsum(np.append(0.0, part**2))
+    energy = energy[len(piece) :] - energy[: -len(piece)]
+    alike = np.abs(match) / np.sqrt(np.maximum(energy, 1e-6 * energy.max() + 1e-300) * np.sum(piece**2))
+    best = int(np.argmax(alike))
+    return best + low - expected if alike[best] > _ALIKE else None

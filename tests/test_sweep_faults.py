@@ -1,0 +1,123 @@
+"""Clicks, dropouts and lost samples in the recording of a sweep: told to the sample, mended where that is possible."""
+
+import json
+
+import numpy as np
+import pytest
+import soundfile
+from scipy.signal import butter, sosfilt
+
+from utter_calm.analysis.sweep import analyze_sweep
+from utter_calm.cli import run
+from utter_calm.signals.sweep import Sweep
+
+RATE = 48_000
+LAW = Sweep(10.0, 22_000.0, 3.0, onset_s=0.25)
+
+
+@pytest.fixture(scope="module")
+def played():
+    quiet = np.zeros(RATE // 4)
+    return np.concatenate([quiet, Sweep(10.0, 22_000.0, 3.0).samples(RATE, fade_in_s=0.1, fade_out_s=5e-3), quiet])
+
+
+@pytest.fixture(scope="module")
+def heard(played):
+    y = 0.5 * sosfilt(butter(2, [8, 18_000], "band", fs=RATE, output="sos"), played)
+    return y + 1e-3 * y**2 + 1e-3 * y**3 + np.random.default_rng(5).normal(0, 1e-5, len(y))
+
+
+@pytest.fixture(scope="module")
+def clean(heard, played):
+    return analyze_sweep(heard, played, LAW, RATE)
+
+
+def off_db(found, clean):
+    """By how many dB the response is off, where it is told (20 Hz to 20 kHz), and how many points are not."""
+    truth = np.interp(found.frequency_hz, clean.frequency_hz, np.abs(clean.gain))
+    audio = (found.frequency_hz > 20) & (found.frequency_hz < 20_000)
+    told = audio & (found.u_gain < 0.5 * np.abs(found.gain))
+    return float(np.max(np.abs(20 * np.log10(np.abs(found.gain) / truth))[told])), int(np.sum(audio) - np.sum(told))
+
+
+def test_a_clean_recording_has_no_faults(clean):
+    assert clean.faults.clicks == clean.faults.gaps == ()
+
+
+@pytest.mark.parametrize("at", [8_000, 30_000, 60_000, 100_000, 130_000, 150_000, 160_000])
+@pytest.mark.parametrize("height", [0.03, 0.9])
+def test_a_click_costs_nothing_and_is_told(heard, played, clean, at, height):
+    x = heard.copy()
+    x[at : at + 3] += height
+    found = analyze_sweep(x, played, LAW, RATE)
+    ((start, stop),) = found.faults.clicks
+    assert (start, stop) == (pytest.approx(at, abs=3), pytest.approx(at + 3, abs=3))
+    assert off_db(found, clean)[0] < 0.02
+    assert off_db(found, clean)[1] == 0
+    for order, truth in zip(found.orders, clean.orders, strict=True):
+        if order.order <= 3:
+            middle = (truth.frequency_hz > 100) & (truth.frequency_hz < 5_000)
+            assert np.abs(order.ratio[middle]) == pytest.approx(np.abs(truth.ratio[middle]), rel=0.2)
+
+
+def test_several_clicks(heard, played, clean):
+    x = heard.copy()
+    x[60_000:60_010] += 0.2
+    x[90_000:90_002] -= 0.9
+    x[20_000:20_100] += 0.3 * np.hanning(100)
+    found = analyze_sweep(x, played, LAW, RATE)
+    assert [a for a, _ in found.faults.clicks] == pytest.approx([20_000, 60_000, 90_000], abs=12)
+    assert off_db(found, clean)[0] < 0.01
+
+
+@pytest.mark.parametrize("at", [70_000, 100_000, 125_000])
+def test_a_dropout_in_noise_is_told_and_its_frequencies_are_not(heard, played, clean, at):
+    x = heard.copy()
+    x[at : at + 2_000] = np.random.default_rng(1).normal(0, 1e-5, 2_000)
+    found = analyze_sweep(x, played, LAW, RATE)
+    (gap,) = found.faults.gaps
+    assert (gap.start, gap.length, gap.lost) == (pytest.approx(at, abs=30), pytest.approx(2_000, abs=60), False)
+    worst, untold = off_db(found, clean)
+    assert worst < 0.8
+    assert 0 < untold < 150
+
+
+@pytest.mark.parametrize(("at", "count"), [(100_000, 500), (110_000, 64), (120_000, 2_000)])
+def test_lost_samples_are_told_and_made_up_for(heard, played, clean, at, count):
+    x = np.append(np.delete(heard, slice(at, at + count)), np.zeros(count))
+    found = analyze_sweep(x, played, LAW, RATE)
+    gap = next(g for g in found.faults.gaps if g.lost)
+    assert gap.start == pytest.approx(at, abs=1_000)
+    assert gap.length == pytest.approx(count, abs=2)
+    assert off_db(found, clean)[0] < 0.6
+
+
+def told(capsys, *arguments):
+    assert run([str(a) for a in ("analyze", *arguments, "--json")]) == 0
+    return json.loads(capsys.readouterr().out)
+
+
+def test_the_command_tells_times(tmp_path, capsys, heard, played):
+    x = heard.copy()
+    x[60_000:60_003] += 0.5
+    x[100_000:102_000] = np.random.default_rng(1).normal(0, 1e-5, 2_000)
+    soundfile.write(tmp_path / "played.wav", played * 0.9, RATE, "FLOAT")
+    soundfile.write(tmp_path / "heard.wav", x * 0.9, RATE, "FLOAT")
+    arguments = ["sweep", tmp_path / "heard.wav", "--stimulus", tmp_path / "played.wav"]
+    found = told(capsys, *arguments)
+    readings = {r["name"]: r["value"] for r in found["readings"]}
+    assert readings["dropout_1_start"] == pytest.approx(100_000 / RATE, abs=1e-3)
+    assert readings["dropout_1_length"] == pytest.approx(2_000 / RATE, abs=1e-3)
+    assert {"clicks", "dropout"} <= {t["code"] for t in found["trust"]}
+
+
+def test_clipping_is_no_dropout_and_when_it_happened_is_told(tmp_path, capsys):
+    t = np.arange(2 * RATE) / RATE
+    x = 0.5 * np.sin(2 * np.pi * 97 * t)
+    x[40_000:60_000] = np.clip(3 * x[40_000:60_000], -1, 1)
+    soundfile.write(tmp_path / "burst.wav", x + np.random.default_rng(1).normal(0, 1e-6, len(t)) * (np.abs(x) < 1), RATE, "PCM_24")
+    found = told(capsys, "tone", tmp_path / "burst.wav")
+    readings = {r["name"]: r["value"] for r in found["readings"]}
+    assert readings["overload_first"] == pytest.approx(40_000 / RATE, abs=0.006)
+    assert readings["overload_last"] == pytest.approx(60_000 / RATE, abs=0.006)
+    assert "dropout" not in {t["code"] for t in found["trust"]}
