@@ -9,6 +9,7 @@ from scipy.signal import butter, sosfilt
 
 from utter_calm.analysis.sweep import analyze_sweep
 from utter_calm.cli import run
+from utter_calm.errors import NoSignal
 from utter_calm.signals.sweep import Sweep
 
 RATE = 48_000
@@ -121,3 +122,31 @@ def test_clipping_is_no_dropout_and_when_it_happened_is_told(tmp_path, capsys):
     assert readings["overload_first"] == pytest.approx(40_000 / RATE, abs=0.006)
     assert readings["overload_last"] == pytest.approx(60_000 / RATE, abs=0.006)
     assert "dropout" not in {t["code"] for t in found["trust"]}
+
+
+@pytest.mark.parametrize("what", ["noise", "hum", "hum and noise", "noise on DC", "pink noise", "another tone"])
+def test_an_unplugged_input_gives_no_response(played, what):
+    rng = np.random.default_rng(2)
+    t = np.arange(len(played)) / RATE
+    hiss = rng.normal(0, 1e-3, len(t))
+    hum = 1e-2 * sum(np.sin(2 * np.pi * 50 * k * t + k) / k for k in range(1, 12))
+    pink = np.fft.irfft(np.fft.rfft(hiss) / np.sqrt(np.arange(len(t) // 2 + 1) + 1), len(t))
+    x = {"noise": hiss, "hum": hum + 1e-3 * hiss, "hum and noise": hum + hiss, "noise on DC": 0.1 + hiss, "pink noise": pink,
+         "another tone": 0.1 * np.sin(2 * np.pi * 1_000 * t) + 0.01 * hiss}[what]  # fmt: skip
+    with pytest.raises(NoSignal, match="The sweep is not in the recording: it holds noise or hum"):
+        analyze_sweep(x, played, LAW, RATE)
+    # the sweep may lie far below hum and still be heard
+    found = analyze_sweep(0.3 * hum + 1e-3 * played, played, LAW, RATE)
+    high = (found.frequency_hz > 1_000) & (found.frequency_hz < 15_000)
+    assert np.abs(found.gain[high]) == pytest.approx(1e-3, rel=0.1)
+
+
+def test_what_is_there_is_called_by_its_name(tmp_path, capsys):
+    for x, words in (
+        (np.zeros(RATE), "is silent"),
+        (np.full(RATE, 0.01), r"a constant (DC) of 1 % of full scale and nothing else"),
+        (np.random.default_rng(1).normal(0, 1e-3, RATE), "holds noise or hum"),
+    ):
+        soundfile.write(tmp_path / "x.wav", x, RATE, "FLOAT")
+        assert run(["analyze", "tone", str(tmp_path / "x.wav")]) != 0
+        assert words in capsys.readouterr().err

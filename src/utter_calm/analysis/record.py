@@ -12,6 +12,7 @@ from utter_calm.analysis.spectrum import FloatArray
 _PARTS = 64
 _LEAST_HOLE = 16
 _AT_LIMIT = 0.01
+_FAR = 3.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,3 +102,13 @@ def _holes(record: FloatArray) -> npt.NDArray[np.int64]:
     values = record[runs[:, 0]]
     margin = _AT_LIMIT * (high - low)
     return np.asarray(runs[(values < high - margin) & (values > low + margin)], dtype=np.int64)
+
+
+def what_is_there(record: FloatArray, *, full_scale: float | None = None) -> str:
+    """Say what a record (n,) does in which the signal that was looked for is not; with figures where full scale is known."""
+    mean, moves = float(np.mean(record)), float(np.std(record))
+    constant = "a constant (DC)" if full_scale is None else f"a constant (DC) of {100 * mean / full_scale:.3g} % of full scale"
+    if not np.any(record != record[0]):
+        return f"holds {constant} and nothing else" if record[0] else "is silent"
+    level = "" if full_scale is None else f" of {20 * np.log10(moves * np.sqrt(2) / full_scale):.1f} dBFS"
+    return f"holds noise or hum{level}{f' on {constant}' if abs(mean) > _FAR * moves else ''} and nothing else"

@@ -7,8 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from utter_calm.analysis.deconvolution import Deconvolved, deconvolve
+from utter_calm.analysis.record import what_is_there
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.sweep_faults import NO_FAULTS, SweepFaults, bridged, find_faults_besides, find_lost, missed_hz
+from utter_calm.analysis.sweep_faults import NO_FAULTS, SweepFaults, bridged, find_faults_besides, find_lost, is_heard, missed_hz
 from utter_calm.analysis.sweep_noise import NoiseFloor
 from utter_calm.analysis.transforms import next_fast_len, rfft
 from utter_calm.errors import NoSignal
@@ -84,8 +85,8 @@ def analyze_sweep(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate
     NoSignal
         The response is silent, or the stimulus holds no sweep.
     """
-    if not np.any(response):
-        raise NoSignal("The recorded response is silent.", hint="Check the wiring and the level.")
+    if not np.any(response != response[0]):
+        raise NoSignal(f"The recorded response {what_is_there(response)}.", hint="Check the wiring and the level.")
     try:
         found, faults = _deconvolve_mended(response, stimulus, sweep, rate_hz)
     except ValueError as problem:
@@ -116,6 +117,10 @@ def analyze_sweep(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate
 def _deconvolve_mended(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> tuple[Deconvolved, SweepFaults]:
     """Deconvolve; lost samples are made up for by silence and clicks bridged first, each round seeing these more sharply."""
     found = deconvolve(response, stimulus, sweep, rate_hz)
+    if not is_heard(response, found.unexplained, (found.low_hz, found.high_hz), rate_hz):
+        raise NoSignal(
+            f"The sweep is not in the recording: it {what_is_there(response)}.", hint="Check that the input is plugged in."
+        )
     lost = find_lost(response, found.unexplained, stimulus, sweep, rate_hz)
     if lost:
         for gap in reversed(lost):

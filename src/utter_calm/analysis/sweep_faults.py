@@ -18,6 +18,7 @@ _GONE, _LOUD = 0.3, 0.02
 _MOST_GAPS = 20
 _LEAST_GAP = 16
 _LOWEST_HZ = 200.0
+_HEARD_WELL, _BY_CHANCE, _PARTS, _FEWEST_LINES = 0.5, 0.3, 24, 50
 _MARGIN_S = 0.1e-3
 _END_S = 0.03
 _AROUND_S, _MOST_LOST_S, _ALIKE, _MUCH = 0.25, 0.5, 0.5, 1e-3
@@ -40,6 +41,24 @@ class SweepFaults:
 
 
 NO_FAULTS = SweepFaults()
+
+
+def is_heard(response: FloatArray, unexplained: FloatArray, band_hz: tuple[float, float], rate_hz: float) -> bool:
+    """Whether a recording (n,) holds the sweep at all: in some part of the band more is explained than chance would.
+
+    A tenth of a second of the impulse response explains about that part of a recording of mere noise. Hum as strong as one likes
+    hides its own part of the band only.
+    """
+    if np.sum(unexplained**2) < _HEARD_WELL * np.sum(response**2):
+        return True
+    whole, left = (np.abs(rfft(x.astype(np.float32))) ** 2 for x in (response, unexplained))
+    edges = np.unique((np.geomspace(*band_hz, _PARTS + 1) * len(response) / rate_hz).astype(int))
+    edges = edges[(edges > 0) & (edges < len(whole) - 1)]
+    if len(edges) < 2:
+        return False
+    share = 1 - np.add.reduceat(left, edges)[:-1] / np.maximum(np.add.reduceat(whole, edges)[:-1], 1e-300)
+    wide = np.diff(edges) > _FEWEST_LINES
+    return bool(np.count_nonzero(share[wide] > _BY_CHANCE) >= 2)
 
 
 def find_lost(response: FloatArray, unexplained: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> tuple[Gap, ...]:

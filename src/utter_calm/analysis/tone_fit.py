@@ -15,6 +15,7 @@ from utter_calm.analysis.lines import fit_lines
 from utter_calm.analysis.mains import Mains, find_mains
 from utter_calm.analysis.motion import Motion
 from utter_calm.analysis.moving_tone import follow
+from utter_calm.analysis.record import what_is_there
 from utter_calm.analysis.spectrum import FloatArray, LineSpectrum, line_spectrum
 from utter_calm.analysis.steadiness import FASTEST_HZ, Leaning, leaning
 from utter_calm.errors import NoSignal
@@ -173,7 +174,10 @@ def _steady_or_followed(
     """
     fit = _steady(record, omega)
     if fit is None:
-        return follow(record, omega, HIGHEST_ORDER, rate_hz)
+        try:
+            return follow(record, omega, HIGHEST_ORDER, rate_hz)
+        except ValueError as problem:
+            raise ValueError(f"the recording {what_is_there(record)}") from problem
     highest = _highest_heard(fit, spectrum, rate_hz)
     if highest > HIGHEST_ORDER:
         fit = fit_harmonics(record, fit.omega, highest)

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from utter_calm.analysis.record import find_faults
+from utter_calm.analysis.record import find_faults, what_is_there
 from utter_calm.errors import NoSignal
 from utter_calm.measure.capture import Capture, FloatArray
 from utter_calm.measure.declare import Declared
@@ -43,7 +43,9 @@ def usable_span(capture: Capture, number: int, *, across_holes: bool = False) ->
     """
     samples = capture.channel(number)
     if not np.any(samples != samples[0]):
-        raise NoSignal(f"Channel {number} is silent.", hint="Check the wiring, or choose another channel.")
+        raise NoSignal(
+            f"Channel {number} {what_is_there(samples, full_scale=1.0)}.", hint="Check the wiring, or choose another channel."
+        )
     faults = find_faults(samples)
     rate = capture.rate_hz
     trust = []
