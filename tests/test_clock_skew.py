@@ -74,8 +74,18 @@ def test_the_corners_of_an_amplifier_are_no_skew(corners):
         assert abs(1e6 * skew - ppm) < max(0.3, 1e6 * doubt)
 
 
-def test_what_is_no_amplifier_tells_nothing():
+def test_a_resonance_is_no_skew():
+    """Its phase belongs to its magnitude."""
     f = np.geomspace(20, 20e3, 600)
     resonance = 1 + 0.8 / (1 + 1j * 5 * (f / 900 - 900 / f))
-    assert sweep_skew(f, resonance, GROWTH_S, (20.0, 20e3)) is None
+    for ppm in (0.0, 25.0):
+        skew, doubt = sweep_skew(f, resonance * np.exp(2j * np.pi * ppm * 1e-6 * GROWTH_S * f * np.log(f)), GROWTH_S, (20.0, 20e3))
+        assert abs(1e6 * skew - ppm) < max(0.1, 1e6 * doubt)
+
+
+def test_what_is_no_amplifier_tells_nothing():
+    """A crossover turns the phase without its magnitude showing it; a short band shows too little."""
+    f = np.geomspace(20, 20e3, 600)
+    turns = ((1 - 1j * f / 2_500) / (1 + 1j * f / 2_500)) ** 2
+    assert sweep_skew(f, turns, GROWTH_S, (20.0, 20e3)) is None
     assert sweep_skew(f, np.ones(600, complex), GROWTH_S, (20.0, 900.0)) is None

@@ -15,6 +15,7 @@ _AGREE = 2e-6
 _LOWEST_HZ, _HIGHEST_HZ = 100.0, 20_000.0
 _MOST_REST = 0.05
 _MOST_DOUBT = 20e-6
+_BEYOND, _LINES = 4.0, 1 << 17
 
 
 def common_skew(measured_hz: FloatArray, expected_hz: FloatArray) -> float | None:
@@ -79,9 +80,9 @@ def sweep_skew(
     The second value is how far it can be trusted (k = 2).
 
     A sweep's frequency rises by e in each ``growth_s``, so a skew s delays the frequency f by -s growth_s (ln f + const), which
-    turns the phase by 2 pi s growth_s f ln f. A device of amplifier's kind has no such term within its band: its corners far
-    below and above are odd powers of f, which are fitted along. It is told where these leave no more than a few hundredths
-    of a radian; a loudspeaker or a room leaves more.
+    turns the phase by 2 pi s growth_s f ln f. An electronic device's phase belongs to its magnitude and is taken off; what its
+    corners outside the band leave are odd powers of f, which are fitted along. It is told where these leave no more than a
+    few hundredths of a radian; a crossover or a room leaves more.
 
     Parameters
     ----------
@@ -94,7 +95,8 @@ def sweep_skew(
     inside = (frequency_hz > low) & (frequency_hz < high)
     if high < 10 * low or np.count_nonzero(inside) < 50:
         return None
-    f, phase = frequency_hz[inside] / 1e3, np.unwrap(np.angle(gain[inside]))
+    f = frequency_hz[inside] / 1e3
+    phase = np.unwrap(np.angle(gain[inside])) - _minimum_phase(frequency_hz, np.abs(gain), frequency_hz[inside])
     columns = [np.ones_like(f), f, f * np.log(f), 1 / f, f**3, f**-3]
     found = []
     for count in (5, 6):
@@ -107,3 +109,17 @@ def sweep_skew(
     if rest > _MOST_REST or doubt > _MOST_DOUBT or abs(found[0]) > MOST:
         return None
     return found[0], doubt
+
+
+def _minimum_phase(frequency_hz: FloatArray, magnitude: FloatArray, at_hz: FloatArray) -> FloatArray:
+    """The phase that belongs to a magnitude, by its cepstrum (Oppenheim and Schafer); beyond its ends it is taken to go on level.
+
+    What lies beyond the ends adds odd powers of the frequency and of its inverse.
+    """
+    top = _BEYOND * float(frequency_hz[-1])
+    grid = np.linspace(0.0, top, _LINES // 2 + 1)
+    level = np.interp(grid, frequency_hz, np.log(np.maximum(magnitude, 1e-12)))
+    cepstrum = np.fft.irfft(level)
+    cepstrum[1 : _LINES // 2] *= 2
+    cepstrum[_LINES // 2 + 1 :] = 0
+    return np.asarray(np.interp(at_hz, grid, np.fft.rfft(cepstrum).imag))

@@ -74,7 +74,7 @@ def find_lost(response: FloatArray, unexplained: FloatArray, stimulus: FloatArra
     first = int(max(0.0, sweep.onset_s + sweep.growth_s * np.log(_LOWEST_HZ / sweep.start_hz)) * rate_hz)
     starts = [*range(first, len(response) - size, size // 2), max(first, len(response) - size)]
     leaps = np.array([start for start, _ in find_impulses(unexplained, rate_hz)])
-    ahead = [(start, _place(response[start : start + size], stimulus, start, rate_hz)) for start in starts]
+    ahead = [(start, place_of(response[start : start + size], stimulus, start, rate_hz)) for start in starts]
     known = [(start, place) for start, place in ahead if place is not None]
     change = np.abs(np.diff([place for _, place in known]))
     found = []
@@ -164,7 +164,7 @@ def _placed(response: FloatArray, model: FloatArray, first: int, last: int, size
     return Gap(start, max(1, stop - start))
 
 
-def _place(piece: FloatArray, stimulus: FloatArray, expected: int, rate_hz: float) -> int | None:
+def place_of(piece: FloatArray, stimulus: FloatArray, expected: int, rate_hz: float) -> int | None:
     """By how many samples a piece of the recording is ahead of where it is expected in the stimulus; None where it is not in it."""
     if len(piece) < 0.02 * rate_hz:
         return None

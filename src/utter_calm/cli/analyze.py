@@ -7,8 +7,8 @@ from pathlib import Path
 import click
 import numpy as np
 
-from utter_calm.analysis.clock_skew import common_skew, sweep_skew
-from utter_calm.analysis.sweep import analyze_sweep
+from utter_calm.analysis.clock_skew import common_skew
+from utter_calm.analysis.skewed_sweep import analyze_skewed, resampled
 from utter_calm.analysis.sweep_finder import find_sweep
 from utter_calm.analysis.tone import analyze_tone
 from utter_calm.cli.analyze_impedance import output_impedance
@@ -23,7 +23,6 @@ from utter_calm.cli.analyze_options import (
     show,
 )
 from utter_calm.cli.skew import add_skew
-from utter_calm.errors import InputError
 from utter_calm.formats.audio import read_audio
 from utter_calm.formats.tables import csv_text, write_text
 from utter_calm.measure.by_channel import by_channel
@@ -70,33 +69,32 @@ def sweep(response: Path, stimulus: Path, channel: int | None, csv_path: Path | 
     """Response and distortion of orders 2 to 5 from a recorded sweep and the file that was played."""
     played, played_rate = read_audio(stimulus)
     recorded, rate = read_audio(response)
-    if rate != played_rate:
-        raise InputError(
-            f"The response has a rate of {rate} Hz, the stimulus {played_rate} Hz.",
-            hint="Record at the stimulus's rate.",
-        )
     source = Capture(played, rate).channel(1)
-    law = find_sweep(source, rate)
+    law = find_sweep(source, played_rate)
     capture = Capture(recorded, rate)
 
     def one_channel(one: Capture) -> Result:
         out = ResultBuilder()
         _, trust = usable_part(one, 1)
-        found = analyze_sweep(one.channel(1), source, law, rate)
-        said = sweep_trust(found, 1, law, rate)
+        # a recording at another rate is brought to that of the stimulus first
+        samples = one.channel(1) if rate == played_rate else resampled(one.channel(1), played_rate / rate)
+        clocked = analyze_skewed(samples, source, law, played_rate)
+        found = clocked.found
+        said = sweep_trust(found, 1, law, played_rate)
         # a stretch that stands still is a gap in the sweep as well, which says more
         known = ("late_start", "early_end", *(t.code for t in said))
         out.trust.extend((*(t for t in trust if t.code not in known), *said))
-        skew = sweep_skew(found.frequency_hz, found.gain, law.growth_s, found.valid_hz)
-        if skew is not None:
-            add_skew(out, *skew, leans=" The phase leans with it.")
+        add_skew(out, clocked.skew, clocked.doubt, leans=" It was taken out.")
+        if not clocked.phase_holds:
+            text = "Whether the recorder's clock is the player's cannot be told, and it seems not: phase and delay are withheld."
+            out.trust.append(Trust("phase_withheld", text))
         needed = law.onset_s + law.duration_s + found.delay_s
         if len(recorded) / rate < needed:
             text = f"The response ends {needed - len(recorded) / rate:.2f} s before the sweep does: its top is missing."
             out.trust.append(Trust("truncated", text))
         if found.delay_s < 0:
             out.trust.append(Trust("early_response", "The response comes before its stimulus: were the files cut?"))
-        add_response(out, found, 1)
+        add_response(out, found, 1, with_phase=clocked.phase_holds)
         for name, value, unit in (
             ("sweep_start", law.start_hz, "Hz"),
             ("sweep_stop", law.stop_hz, "Hz"),

@@ -188,14 +188,17 @@ def sweep_trust(found: SweepAnalysis, channel: int, sweep: Sweep, rate_hz: float
     return out
 
 
-def add_response(out: ResultBuilder, found: SweepAnalysis, channel: int, *, u_level: float = 0.0, unit: str = "1") -> None:
-    """Add the traces ``response`` and ``harmonic_n`` and the reading ``delay``."""
+def add_response(
+    out: ResultBuilder, found: SweepAnalysis, channel: int, *, u_level: float = 0.0, unit: str = "1", with_phase: bool = True
+) -> None:
+    """Add the traces ``response`` and ``harmonic_n``, and the reading ``delay`` unless phase and delay are withheld."""
     magnitude = np.abs(found.gain)
     spread = 2 * np.hypot(found.u_gain, magnitude * u_level)
     reason = "the sweep does not reach there"
     out.traces.append(
         Trace(
-            "response", channel, found.frequency_hz, "Hz", magnitude, unit, np.unwrap(np.angle(found.gain)), spread,
+            "response", channel, found.frequency_hz, "Hz", magnitude, unit,
+            np.unwrap(np.angle(found.gain)) if with_phase else None, spread,
             found.valid_hz, reason,
         )
     )  # fmt: skip
@@ -204,12 +207,13 @@ def add_response(out: ResultBuilder, found: SweepAnalysis, channel: int, *, u_le
             out.traces.append(
                 Trace(
                     f"harmonic_{order.order}", channel, order.frequency_hz, "Hz", np.abs(order.ratio), "1",
-                    np.angle(order.ratio), 2 * order.noise_ratio,
+                    np.angle(order.ratio) if with_phase else None, 2 * order.noise_ratio,
                     (float(order.frequency_hz[0]), float(order.frequency_hz[-1])),
                     f"order {order.order} lies outside what can be told",
                 )
             )  # fmt: skip
-    out.add("delay", channel, found.delay_s, "s")
+    if with_phase:
+        out.add("delay", channel, found.delay_s, "s")
 
 
 def _add_curve_readings(
