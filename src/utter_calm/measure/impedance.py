@@ -77,6 +77,11 @@ class Impedance(Deduction[ImpedanceSettings]):
         "input_capacitance": Declared("input capacitance", "capacitance",
         "Capacitance across the input, from the imaginary part of "
                                       "its admittance over the upper two octaves.", better="low"),
+        "output_impedance_least": Declared("output impedance, least", "impedance", "Where only magnitudes of two recordings could "
+                                           "be compared: if it is a resistance.", better="low"),
+        "output_impedance_most": Declared("output impedance, most", "impedance", "Likewise: if it is a reactance.", better="low"),
+        "output_resistance": Declared("output resistance", "impedance", "Resistive part at 1 kHz, from magnitudes under several "
+                                      "loads.", better="low"),
     }, "output_impedance", "damping_factor", "input_impedance", "input_capacitance")  # fmt: skip
     traces = {
         "output_impedance": Declared("output impedance", "impedance", "Complex output impedance over frequency."),
