@@ -39,8 +39,9 @@ def told(capsys, *arguments):
     return json.loads(capsys.readouterr().out)
 
 
-def curve(found, at=None):
-    trace = next(t for t in found["traces"] if t["name"] == "output_impedance" and bool(t.get("at")) is bool(at))
+def curve(found):
+    """The last: that of all loads together."""
+    trace = [t for t in found["traces"] if t["name"] == "output_impedance"][-1]
     return {k: np.array(trace[k]) if trace.get(k) is not None else None for k in ("x", "magnitude", "phase_rad", "uncertainty")}
 
 
@@ -80,7 +81,8 @@ def test_three_loads_tell_the_magnitude(tmp_path, capsys, noise):
     others = [recorded(tmp_path / f"{ohm}.wav", drive, ohm, noise, late=300 * k) for k, ohm in enumerate((8.0, 2.0, 1.0))]
     found = curve(told(capsys, first, *others, "--load", "8", "--load", "2", "--load", "1"))
     truth = np.abs(source(found["x"]))
-    assert np.all(np.abs(found["magnitude"] - truth) < 1.5 * found["uncertainty"])
+    # where a recording begins is known to some samples, which a tone of two seconds shows by parts per million of its level
+    assert np.all(np.abs(found["magnitude"] - truth) < found["uncertainty"] + 2e-4)
     assert found["uncertainty"][-1] < 0.05 * truth[-1]
 
 

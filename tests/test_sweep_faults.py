@@ -150,3 +150,32 @@ def test_what_is_there_is_called_by_its_name(tmp_path, capsys):
         soundfile.write(tmp_path / "x.wav", x, RATE, "FLOAT")
         assert run(["analyze", "tone", str(tmp_path / "x.wav")]) != 0
         assert words in capsys.readouterr().err
+
+
+@pytest.mark.parametrize("seconds", [2.0, 2.9])
+def test_a_response_that_was_cut_holds_up_to_there(heard, played, clean, seconds):
+    found = analyze_sweep(heard[: int(seconds * RATE)], played, LAW, RATE)
+    reached = 10.0 * np.exp((seconds - 0.25) / LAW.growth_s)
+    assert found.valid_hz[1] == pytest.approx(reached, rel=0.05)
+    inside = (found.frequency_hz > 20) & (found.frequency_hz < 0.8 * reached)
+    truth = np.interp(found.frequency_hz, clean.frequency_hz, np.abs(clean.gain))
+    assert 20 * np.log10(np.abs(found.gain) / truth)[inside] == pytest.approx(0, abs=0.02)
+
+
+def test_numbers_that_are_none_in_one_channel_do_not_forbid_the_other(tmp_path, capsys):
+    x = 0.5 * np.sin(2 * np.pi * 997 * np.arange(RATE) / RATE)
+    soundfile.write(tmp_path / "x.wav", np.stack([x, np.full(RATE, np.nan)], axis=1), RATE, "FLOAT")
+    found = told(capsys, "tone", tmp_path / "x.wav")
+    level = next(r["value"] for r in found["readings"] if r["name"] == "level" and r["channel"] == 1)
+    assert level == pytest.approx(0.5, rel=1e-3)
+    assert "Channel 2 holds values that are not numbers" in next(
+        t["text"] for t in found["trust"] if t["code"] == "channel_unusable"
+    )
+
+
+@pytest.mark.parametrize(("factor", "words"), [(1e29, "which no converter gives"), (1e-38, "which no converter gives")])
+def test_values_that_no_converter_gives_are_refused(tmp_path, capsys, factor, words):
+    x = factor * np.sin(2 * np.pi * 997 * np.arange(RATE) / RATE)
+    soundfile.write(tmp_path / "x.wav", x, RATE, "DOUBLE")
+    assert run(["analyze", "tone", str(tmp_path / "x.wav")]) == 2
+    assert words in capsys.readouterr().err

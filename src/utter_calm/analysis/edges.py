@@ -24,6 +24,7 @@ _FLAT_FROM, _FLAT_TO = 0.5, 0.9
 _STANDS_OUT = 0.3
 _ODD, _SEEN = 8.0, 0.02
 _TRIES = 100
+_FADES_FROM = 0.8
 _SPREADING = ("rise_s", "fall_s", "overshoot", "ringing_hz", "droop", "slew", "step")
 
 
@@ -99,9 +100,17 @@ def analyze_edges(record: FloatArray, rate_hz: float, *, near_hz: float | None =
     noise = float(np.std(fit.residual))
     if float(np.std(period)) < _STANDS_OUT * noise:
         raise NoSignal("Nothing repeats in the record.", hint="Edges need a square or a pulse train.")
-    found = _read(period, 1 / frequency, frequency, noise)
+    found = _read(period, 1 / frequency, frequency, noise, _softened(spectrum, count))
     spread = _spread(spectrum, count, noise * math.sqrt(2 / len(record)), found)
     return replace(found, odd_periods=_odd_periods(fit.residual, rate_hz / frequency, found.step), u=spread)
+
+
+def _softened(spectrum: npt.NDArray[np.complex128], count: int) -> FloatArray:
+    """The period with its upper fifth of harmonics faded out: where the series breaks off, its slope would ring (Gibbs)."""
+    order = np.arange(1, count + 1) / (count + 1)
+    faded = spectrum.copy()
+    faded[1 : count + 1] *= 0.5 + 0.5 * np.cos(np.pi * np.clip((order - _FADES_FROM) / (1 - _FADES_FROM), 0, 1))
+    return np.asarray(np.fft.irfft(faded, 2 * (len(spectrum) - 1)))
 
 
 def _spread(spectrum: npt.NDArray[np.complex128], count: int, sigma: float, found: EdgeAnalysis) -> dict[str, float]:
@@ -116,7 +125,9 @@ def _spread(spectrum: npt.NDArray[np.complex128], count: int, sigma: float, foun
         noisy = spectrum.copy()
         noisy[1 : count + 1] += (size / 2) * sigma * (rng.standard_normal(count) + 1j * rng.standard_normal(count))
         try:
-            again = _read(np.fft.irfft(noisy, size), 1 / found.frequency_hz, found.frequency_hz, found.noise)
+            again = _read(
+                np.fft.irfft(noisy, size), 1 / found.frequency_hz, found.frequency_hz, found.noise, _softened(noisy, count)
+            )
         except NoSignal:
             continue
         for name, values in tries.items():
@@ -152,7 +163,7 @@ def _fine_size(period: float) -> int:
     return max(4096, 1 << math.ceil(math.log2(period * _FINE)))
 
 
-def _read(period: FloatArray, duration: float, frequency: float, noise: float) -> EdgeAnalysis:
+def _read(period: FloatArray, duration: float, frequency: float, noise: float, soft: FloatArray | None = None) -> EdgeAnalysis:
     size = len(period)
     step = duration / size
     middle = (period.max() + period.min()) / 2
@@ -166,17 +177,19 @@ def _read(period: FloatArray, duration: float, frequency: float, noise: float) -
     falls = np.flatnonzero((period[edge:-1] >= middle) & (period[edge + 1 :] < middle))
     # the last fall before the end of the period ends the upper state: ringing may cross the middle only near the edge
     fall = edge + int(falls[-1]) if len(falls) else size - 1
-    top = period[edge + int(_FLAT_FROM * (fall - edge)) : edge + int(_FLAT_TO * (fall - edge)) + 1]
-    rest = size - (fall - edge)
-    bottom = np.take(period, np.arange(fall + int(_FLAT_FROM * rest), fall + int(_FLAT_TO * rest) + 1), mode="wrap")
-    high, low = float(np.median(top)), float(np.median(bottom))
-    height = high - low
-    if not height > 0:
-        raise NoSignal("There is no step in the record.", hint="Play a square or a pulse.")
-    rise = _crossings(period, edge, low, height, +1)
-    fallen = _crossings(period[::-1], size - 1 - fall, low, height, +1)
+    # the states are told first without the edges' widths, then up to where the next edge begins
+    next_edge = 0
+    for _ in range(2):
+        high = _state(period, edge, fall, next_edge)
+        low = _state(period, fall, edge + size, next_edge)
+        height = high - low
+        if not height > 0:
+            raise NoSignal("There is no step in the record.", hint="Play a square or a pulse.")
+        rise = _crossings(period, edge, low, height)
+        fallen = _crossings(period[::-1], size - 1 - fall, low, height)
+        next_edge = math.ceil(max(rise or 0.0, fallen or 0.0))
     after = period[edge:fall]
-    steepest = float(np.max(np.abs(np.diff(period)))) / step
+    steepest = float(np.max(np.abs(np.diff(soft if soft is not None else period)))) / step
     return EdgeAnalysis(
         frequency_hz=frequency,
         low=low,
@@ -185,7 +198,7 @@ def _read(period: FloatArray, duration: float, frequency: float, noise: float) -
         fall_s=fallen * step if fallen else None,
         overshoot=max(0.0, float(after.max(initial=high)) - high) / height,
         ringing_hz=_ringing(after - high, height, step),
-        droop=_droop(after, height),
+        droop=_droop(after[: max(1, len(after) - next_edge)], len(after), height),
         slew=steepest,
         time_s=np.asarray((np.arange(size) - edge) * step, dtype=np.float64),
         period=period,
@@ -193,7 +206,13 @@ def _read(period: FloatArray, duration: float, frequency: float, noise: float) -
     )
 
 
-def _crossings(period: FloatArray, edge: int, low: float, height: float, _sign: int) -> float | None:
+def _state(period: FloatArray, start: int, stop: int, next_edge: int) -> float:
+    """Median over the flat part between two edges, which ends where the next one, so many points wide, begins to show."""
+    last = max(start + int(_FLAT_FROM * (stop - start)) + 1, min(start + int(_FLAT_TO * (stop - start)), stop - next_edge) + 1)
+    return float(np.median(np.take(period, np.arange(start + int(_FLAT_FROM * (stop - start)), last), mode="wrap")))
+
+
+def _crossings(period: FloatArray, edge: int, low: float, height: float) -> float | None:
     """Points between the crossings of 10 and 90 % about an edge, interpolated; the innermost ones count."""
     ten, ninety = low + 0.1 * height, low + 0.9 * height
     before = np.flatnonzero(period[: edge + 1] <= ten)
@@ -224,10 +243,10 @@ def _ringing(tail: FloatArray, height: float, step: float) -> float | None:
     return float((count - 1) / 2 / ((exact[count - 1] - exact[0]) * step))
 
 
-def _droop(after: FloatArray, height: float) -> float:
-    """Slope of the flat part, carried over the whole of it."""
-    part = after[int(0.3 * len(after)) : int(_FLAT_TO * len(after))]
+def _droop(flat: FloatArray, whole: int, height: float) -> float:
+    """Slope of the flat part, which ends where the next edge begins, carried over the ``whole`` of it."""
+    part = flat[int(0.3 * whole) : int(_FLAT_TO * whole)]
     if len(part) < 4:
         return 0.0
     slope = np.polyfit(np.arange(len(part)), part, 1)[0]
-    return float(-slope * len(after) / height)
+    return float(-slope * whole / height)

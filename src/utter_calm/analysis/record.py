@@ -13,6 +13,7 @@ _PARTS = 64
 _LEAST_HOLE = 16
 _AT_LIMIT = 0.01
 _FAR = 3.0
+_HUSH, _LEAST_QUIET = 0.02, 64
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,9 +81,16 @@ def _silence_at_ends(record: FloatArray) -> tuple[int, int]:
         return 0, 0
     first, last = int(loud[0]), int(loud[-1])
     # a part that holds the edge itself is left out as well: it is signal only by half
-    lead = (first + 1) * size if first else 0
-    tail = len(record) - last * size if last < count - 1 else 0
+    lead = (first + 1) * size if first else _quiet(record[:size], float(np.median(rms[loud])))
+    tail = len(record) - last * size if last < count - 1 else _quiet(record[: -size - 1 : -1], float(np.median(rms[loud])))
     return lead, tail
+
+
+def _quiet(part: FloatArray, usual: float) -> int:
+    """Samples before a part first reaches a fiftieth of the usual level: silence shorter than the grid, no crossing of zero."""
+    heard = np.flatnonzero(np.abs(part) > _HUSH * usual)
+    before = int(heard[0]) if len(heard) else 0
+    return before if before >= _LEAST_QUIET else 0
 
 
 def _holes(record: FloatArray) -> npt.NDArray[np.int64]:

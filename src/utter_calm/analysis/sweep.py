@@ -13,12 +13,14 @@ from utter_calm.analysis.sweep_faults import NO_FAULTS, SweepFaults, bridged, fi
 from utter_calm.analysis.sweep_noise import NoiseFloor
 from utter_calm.analysis.transforms import next_fast_len, rfft
 from utter_calm.errors import NoSignal
+from utter_calm.signals.ramp import raised_cosine
 from utter_calm.signals.sweep import ComplexArray, Sweep
 
 ORDERS = (2, 3, 4, 5)
 POINTS_PER_OCTAVE = 96
 _MOST_ROUNDS = 8
 _AT_EDGE_S = 3e-3
+_CUT_EDGE_S, _CUT_FADE_S = 5e-3, 0.03
 _SETTLED = 1e-5
 _BESIDE_GAP = 2 ** (1 / 2)
 
@@ -109,9 +111,26 @@ def analyze_sweep(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate
         u_gain=u_gain,
         faults=faults,
         delay_s=found.delay_s,
-        valid_hz=(found.low_hz, found.high_hz),
+        valid_hz=(found.low_hz, min(found.high_hz, _heard_to(response, found, sweep, rate_hz))),
         orders=tuple(orders),
     )
+
+
+def _both_faded(response: FloatArray, stimulus: FloatArray, delay: int, frames: int) -> tuple[FloatArray, FloatArray]:
+    """A response that breaks off, and its stimulus as if it had been faded out then: so slowly that the unit hardly minds."""
+    fade = raised_cosine(frames)[::-1]
+    response = response.copy()
+    response[-frames:] *= fade
+    end = max(frames, min(len(stimulus), len(response) - delay))
+    stimulus = stimulus[:end].copy()
+    stimulus[-frames:] *= fade
+    return response, stimulus
+
+
+def _heard_to(response: FloatArray, found: Deconvolved, sweep: Sweep, rate_hz: float) -> float:
+    """The frequency that the sweep had reached when the recording ended; infinite where it ended after the sweep."""
+    passed = len(response) / rate_hz - found.delay_s - sweep.onset_s - _CUT_EDGE_S
+    return float(sweep.start_hz * np.exp(passed / sweep.growth_s)) if passed < sweep.duration_s - _CUT_EDGE_S else float("inf")
 
 
 def _deconvolve_mended(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> tuple[Deconvolved, SweepFaults]:
@@ -121,6 +140,9 @@ def _deconvolve_mended(response: FloatArray, stimulus: FloatArray, sweep: Sweep,
         raise NoSignal(
             f"The sweep is not in the recording: it {what_is_there(response)}.", hint="Check that the input is plugged in."
         )
+    if _heard_to(response, found, sweep, rate_hz) < sweep.stop_hz:
+        response, stimulus = _both_faded(response, stimulus, round(found.delay_s * rate_hz), int(_CUT_FADE_S * rate_hz))
+        found = deconvolve(response, stimulus, sweep, rate_hz)
     lost = find_lost(response, found.unexplained, stimulus, sweep, rate_hz)
     if lost:
         for gap in reversed(lost):

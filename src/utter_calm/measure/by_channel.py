@@ -22,9 +22,8 @@ def by_channel(capture: Capture, numbers: Sequence[int], measure: Callable[[Capt
     out = ResultBuilder()
     failures: list[UtterCalmError] = []
     for number in numbers:
-        one = capture.only(number)
         try:
-            found = measure(one)
+            found = measure(capture.only(number))
         except UtterCalmError as problem:
             failures.append(problem)
             out.trust.append(Trust("channel_unusable", f"Channel {number}: {str(problem).replace('Channel 1', 'It')}"))

@@ -15,6 +15,7 @@ from utter_calm.rig import DRIVE, LOOPBACK, Channel, Correction, Rig, unknown_ch
 FloatArray = npt.NDArray[np.float64]
 
 MOST_CHANNELS = 64
+_MOST_FS, _LEAST_FS = 1e6, 1e-15
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,11 +88,8 @@ class Capture:
                 f"The recording has {samples.shape[1]} channels; {MOST_CHANNELS} are the most.",
                 hint="Extract the channels of interest first.",
             )
-        if not np.isfinite(samples).all():
-            raise InputError(
-                "The recording holds values that are not numbers (NaN or infinite).",
-                hint="Export it again from its source.",
-            )
+        if not any(_unusable(samples[:, k]) is None for k in range(samples.shape[1])):
+            raise InputError(f"The recording {_unusable(samples[:, 0])}.", hint="Export it again from its source.")
         samples.setflags(write=False)
         object.__setattr__(self, "samples", samples)
         if not self.channels:
@@ -161,6 +159,8 @@ class Capture:
         if not 1 <= number <= self.count:
             have = "one channel" if self.count == 1 else f"{self.count} channels"
             raise InputError(f"There is no channel {number}; the recording has {have}.", hint="Choose one of those.")
+        if (problem := _unusable(self.samples[:, number - 1])) is not None:
+            raise InputError(f"Channel {number} {problem}.", hint="Export it again from its source, or choose another channel.")
         return self.samples[:, number - 1]
 
     def signal(self, which: int | str = 1) -> FloatArray:
@@ -188,6 +188,19 @@ class Capture:
             if channel.role == role:
                 return number
         raise InputError(f"No channel of the recording is a {role} channel.", hint="Give one of the rig's inputs that role.")
+
+
+def _unusable(samples: FloatArray) -> str | None:
+    """What no converter gives, in words; None for samples that can be computed with."""
+    low, high = float(np.min(samples)), float(np.max(samples))
+    if not (np.isfinite(low) and np.isfinite(high)):
+        return "holds values that are not numbers (NaN or infinite)"
+    largest = max(-low, high)
+    if largest > _MOST_FS:
+        return f"holds values up to {largest:.3g} times full scale, which no converter gives"
+    if 0 < largest < _LEAST_FS:
+        return f"holds nothing above {largest:.3g} of full scale, which no converter gives"
+    return None
 
 
 def volts_channels(count: int, full_scale_v: float | None) -> tuple[Channel, ...]:
