@@ -5,8 +5,10 @@ import math
 import numpy as np
 import pytest
 
-from utter_calm.analysis.noise import analyze_noise, averaged_density
+from utter_calm.analysis.idle_tones import find_idle_tones
+from utter_calm.analysis.noise import analyze_noise, averaged_density, averaged_spectrum
 from utter_calm.analysis.quasi_peak import quasi_peak_468, run_detector
+from utter_calm.analysis.spectrum import line_spectrum
 from utter_calm.analysis.weighting import a_weighting, itu_468, itu_468_2k
 from utter_calm.quantities import amplitude_to_db
 
@@ -116,3 +118,27 @@ def test_idle_tones_are_listed_with_their_kin(noise):
 
 def test_noise_alone_shows_no_tones(noise):
     assert not any(analyze_noise(noise.normal(0, 1, 2 * RATE), RATE).tones for _ in range(6))
+
+
+def test_a_tone_six_decibels_above_the_floor_is_found_and_noise_holds_none():
+    """In the mean over segments; white noise and noise that rises towards low frequencies, at the stated rate of false alarms."""
+    rate, frames, found, false = 48_000, 96_000, 0, 0
+    rng = np.random.default_rng(11)
+    colour = 1 / np.sqrt(1 + 200 / np.maximum(np.fft.rfftfreq(frames, 1 / rate), 1.0))
+    for turn in range(60):
+        white = rng.normal(0, 1e-3, frames)
+        x = white if turn % 2 else np.fft.irfft(np.fft.rfft(white) / colour, frames)
+        averaged, _ = averaged_spectrum(x, rate)
+        false += len(
+            [t for t in find_idle_tones(line_spectrum(x, rate), frames / rate, averaged_spectrum(x, rate)) if not t.kinship]
+        )
+        frequency = rng.uniform(500, 20_000)
+        density = 1e-6 / (rate / 2) * (1 if turn % 2 else 1 + 200 / frequency)
+        level = 2 * np.sqrt(density * averaged.noise_bandwidth_bins * averaged.bin_hz)
+        tones = analyze_noise(x + sine(frequency, rate, level, frames / rate), rate).tones
+        near = [t for t in tones if abs(t.frequency_hz - frequency) < averaged.bin_hz]
+        found += bool(near)
+        if near:
+            assert abs(near[0].rms - level) < 4 * near[0].u_rms + 0.1 * level
+    assert found >= 57
+    assert false <= 1

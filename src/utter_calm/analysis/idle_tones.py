@@ -14,6 +14,8 @@ _NEIGHBOURS = 96
 _MOST = 24
 _MAINS_HZ = (50.0, 60.0)
 _HIGHEST_KIN = 20
+_ABOUT = 48
+_FALSE_ALARMS, _SURE = 1e-3, 3.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,12 +40,24 @@ class IdleTone:
     kinship: str = ""
 
 
-def find_idle_tones(spectrum: LineSpectrum, duration_s: float) -> tuple[IdleTone, ...]:
-    """Find lines that stand 14.5 dB above the mean noise about them, the strongest first, at most 24 of them.
+def find_idle_tones(
+    spectrum: LineSpectrum, duration_s: float, averaged: tuple[LineSpectrum, int] | None = None
+) -> tuple[IdleTone, ...]:
+    """Find lines that stand out of the noise about them, the strongest first, at most 24 of them.
 
-    Of a hundred thousand bins of noise alone, one record in some tens of thousands would show one (exponential law of the
-    power of a bin).
+    In the spectrum of the whole record a line must stand 14.5 dB above the mean: of a hundred thousand bins of noise alone, one
+    record in some tens of thousands would show one (exponential law of the power of a bin). In the mean over segments, by its
+    side how many, the floor is smooth (chi-squared law of twice as many degrees): there a line counts that one record of noise in
+    a thousand would show, some 4 dB above the floor.
     """
+    sharp = _sharp(spectrum)
+    faint = [] if averaged is None else _faint(*averaged, sharp)
+    found = sorted([*sharp, *faint], key=lambda tone: -tone.rms)[:_MOST]
+    return tuple(IdleTone(t.frequency_hz, t.rms, t.u_rms, _kinship(t, found, duration_s)) for t in found)
+
+
+def _sharp(spectrum: LineSpectrum) -> list[IdleTone]:
+    """Lines of the spectrum of the whole record."""
     power = spectrum.line_rms**2
     local = _local_mean(power)
     first = spectrum.half_width_bins + 1
@@ -65,7 +79,37 @@ def find_idle_tones(spectrum: LineSpectrum, duration_s: float) -> tuple[IdleTone
         # half of the noise beats with the line, over so much of the record as the window lets count
         spread = math.sqrt(local[peak] / spectrum.noise_bandwidth_bins * spectrum.correlation_bins / 2)
         found.append(IdleTone(_between_bins(power, peak) * spectrum.bin_hz, math.sqrt(total), spread))
-    return tuple(IdleTone(t.frequency_hz, t.rms, t.u_rms, _kinship(t, found, duration_s)) for t in found)
+    return found
+
+
+def _faint(averaged: LineSpectrum, segments: int, known: list[IdleTone]) -> list[IdleTone]:
+    """Lines of the mean over segments, besides those that are known."""
+    from scipy.special import chdtri  # noqa: PLC0415
+
+    power, reach = averaged.line_rms**2, averaged.half_width_bins
+    if len(power) < 4 * _ABOUT:
+        return []
+    # a curved floor, of flicker or of a shaped converter, is followed by the median of fewer neighbours
+    padded = np.pad(power, _ABOUT // 2, mode="reflect")[: len(power) + _ABOUT - 1]
+    degrees = 2 * segments
+    local = np.median(np.lib.stride_tricks.sliding_window_view(padded, _ABOUT), axis=1) / (1 - 2 / (9 * degrees)) ** 3
+    above = float(chdtri(degrees, _FALSE_ALARMS / len(power))) / degrees
+    # the median of so few neighbours scatters by itself
+    above *= 1 + _SURE / math.sqrt(segments * _ABOUT)
+    peaks = np.flatnonzero((power[1:-1] > power[:-2]) & (power[1:-1] >= power[2:])) + 1
+    peaks = peaks[(peaks >= _ABOUT // 2) & (peaks < len(power) - _ABOUT // 2) & (power[peaks] > above * local[peaks])]
+    found: list[IdleTone] = []
+    for peak in peaks[np.argsort(-power[peaks])].tolist():
+        at = _between_bins(power, peak) * averaged.bin_hz
+        if any(abs(at - tone.frequency_hz) < 2 * reach * averaged.bin_hz for tone in (*known, *found)):
+            continue
+        near = slice(peak - reach, peak + reach + 1)
+        total = float(np.sum(power[near] - local[near])) / averaged.noise_bandwidth_bins
+        if total > 0:
+            noise = float(local[peak])
+            spread = math.sqrt((2 * total * noise + noise**2) / segments) / (2 * math.sqrt(total))
+            found.append(IdleTone(at, math.sqrt(total), spread))
+    return found
 
 
 def _local_mean(power: FloatArray) -> FloatArray:

@@ -95,9 +95,10 @@ def analyze_noise(record: FloatArray, rate_hz: float, *, band_hz: tuple[float, f
 def quiet_record(record: FloatArray, rate_hz: float) -> QuietRecord:
     """Transform a quiet record (n,) and find its tones."""
     spectrum = line_spectrum(record, rate_hz)
-    tones = find_idle_tones(spectrum, len(record) / rate_hz)
+    averaged = averaged_spectrum(record, rate_hz)
+    tones = find_idle_tones(spectrum, len(record) / rate_hz, averaged)
     bare = _without_tones(spectrum, tones)
-    frequency, curve, spread = averaged_density(record, rate_hz)
+    frequency, curve, spread = _curve(*averaged)
     return QuietRecord(
         spectrum=spectrum,
         bare=bare,
@@ -192,11 +193,20 @@ def averaged_density(record: FloatArray, rate_hz: float) -> tuple[FloatArray, Fl
     tuple
         (m,) frequency in Hz, density in unit per root hertz, relative standard uncertainty of the density.
     """
+    return _curve(*averaged_spectrum(record, rate_hz))
+
+
+def averaged_spectrum(record: FloatArray, rate_hz: float) -> tuple[LineSpectrum, int]:
+    """Lines whose power is the mean over half-overlapping segments of a record (n,), and how many there are of these."""
     size = max(256, 2 * len(record) // (_SEGMENTS + 1))
     starts = range(0, max(1, len(record) - size + 1), max(1, size // 2))
     spectra = [line_spectrum(record[s : s + size], rate_hz) for s in starts]
-    power = np.mean([s.density_squared for s in spectra], axis=0)
-    first = spectra[0]
+    power = np.mean([s.line_rms**2 for s in spectra], axis=0)
+    return replace(spectra[0], line_rms=np.sqrt(power)), len(spectra)
+
+
+def _curve(first: LineSpectrum, segments: int) -> tuple[FloatArray, FloatArray, FloatArray]:
+    power = first.density_squared
     frequency = first.frequency_hz
     low, high = first.half_width_bins, int(0.98 * len(frequency))
     grid = np.geomspace(frequency[low], frequency[high - 1], _DENSITY_POINTS)
@@ -205,7 +215,7 @@ def averaged_density(record: FloatArray, rate_hz: float) -> tuple[FloatArray, Fl
     curve = np.add.reduceat(power[:high], edges) / counts
     middle = np.add.reduceat(frequency[:high], edges) / counts
     # overlapping segments under this window are as good as independent, and so is every line per noise bandwidth
-    independent = len(spectra) * np.maximum(1.0, counts / first.noise_bandwidth_bins)
+    independent = segments * np.maximum(1.0, counts / first.noise_bandwidth_bins)
     return middle, np.sqrt(curve), 0.5 / np.sqrt(independent)
 
 
