@@ -48,6 +48,17 @@ def grid_skew(tones_hz: FloatArray, rate_hz: float) -> float | None:
     tones_hz
         (k,) as measured.
     """
+    found = _grid(tones_hz, rate_hz)
+    return None if found is None else found[1]
+
+
+def grid_base(tones_hz: FloatArray, rate_hz: float) -> float | None:
+    """Give the step in Hz of the grid on which tones stand, as measured, skew and all; None where they stand on none."""
+    found = _grid(tones_hz, rate_hz)
+    return None if found is None else found[0] * (1 + found[1])
+
+
+def _grid(tones_hz: FloatArray, rate_hz: float) -> tuple[float, float] | None:
     tones = np.sort(np.asarray(tones_hz, dtype=np.float64))
     if len(tones) < _FEWEST:
         return None
@@ -55,7 +66,7 @@ def grid_skew(tones_hz: FloatArray, rate_hz: float) -> float | None:
     for base in bases:
         skew = _skew_on(tones, base)
         if skew is not None:
-            return skew
+            return base, skew
     return None
 
 

@@ -25,7 +25,9 @@ _STANDS_OUT = 0.3
 _ODD, _SEEN = 8.0, 0.02
 _TRIES = 100
 _FADES_FROM = 0.8
-_SPREADING = ("rise_s", "fall_s", "overshoot", "ringing_hz", "droop", "slew", "step")
+_RINGS = 0.005
+_LONG = 0.6
+_SPREADING = ("rise_s", "fall_s", "overshoot", "ringing_hz", "ringing_damping", "droop", "slew", "step", "low", "high", "duty")
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -42,8 +44,10 @@ class EdgeAnalysis:
         10 % to 90 % of the step; None where it cannot be told.
     overshoot
         Highest point after the edge, beyond the state, over the step; 0 or more.
-    ringing_hz
-        Frequency of what follows the edge; None where nothing rings.
+    duty
+        Part of the period that is spent above the middle.
+    ringing_hz, ringing_damping
+        Frequency of what follows the edge, and its damping as a ratio to the critical one; None where nothing rings.
     droop
         How far the flat part sinks from its beginning to its end, over the step.
     slew
@@ -51,7 +55,7 @@ class EdgeAnalysis:
     u
         Standard uncertainties by the name of the field, from the noise that the averaging leaves.
     time_s, period
-        (m,) one averaged period, the rising edge at a quarter of it.
+        (m,) one averaged period, the rising edge at a quarter of it or, of a long pulse, at a sixteenth.
     noise
         R.m.s. of what does not repeat.
     odd_periods
@@ -70,6 +74,8 @@ class EdgeAnalysis:
     time_s: FloatArray
     period: FloatArray
     noise: float
+    duty: float = 0.0
+    ringing_damping: float | None = None
     odd_periods: int = 0
     u: Mapping[str, float] = field(default_factory=dict)
 
@@ -172,8 +178,10 @@ def _read(period: FloatArray, duration: float, frequency: float, noise: float, s
         raise NoSignal("There is no edge in the record.", hint="Play a square or a pulse.")
     slope = np.roll(period, -1) - period
     edge = int(rising[np.argmax([slope[max(0, r - 1) : r + 2].max() for r in rising])])
-    period = np.roll(period, size // 4 - edge)
-    edge = size // 4
+    # a long pulse needs the room behind its edge
+    place = size // 4 if np.mean(period > middle) < _LONG else size // 16
+    period = np.roll(period, place - edge)
+    edge = place
     falls = np.flatnonzero((period[edge:-1] >= middle) & (period[edge + 1 :] < middle))
     # the last fall before the end of the period ends the upper state: ringing may cross the middle only near the edge
     fall = edge + int(falls[-1]) if len(falls) else size - 1
@@ -190,6 +198,7 @@ def _read(period: FloatArray, duration: float, frequency: float, noise: float, s
         next_edge = math.ceil(max(rise or 0.0, fallen or 0.0))
     after = period[edge:fall]
     steepest = float(np.max(np.abs(np.diff(soft if soft is not None else period)))) / step
+    ringing = _ringing(after[: max(1, len(after) - next_edge)] - high, height, step)
     return EdgeAnalysis(
         frequency_hz=frequency,
         low=low,
@@ -197,7 +206,9 @@ def _read(period: FloatArray, duration: float, frequency: float, noise: float, s
         rise_s=rise * step if rise else None,
         fall_s=fallen * step if fallen else None,
         overshoot=max(0.0, float(after.max(initial=high)) - high) / height,
-        ringing_hz=_ringing(after - high, height, step),
+        ringing_hz=ringing[0],
+        ringing_damping=ringing[1],
+        duty=float(np.mean(period > (high + low) / 2)),
         droop=_droop(after[: max(1, len(after) - next_edge)], len(after), height),
         slew=steepest,
         time_s=np.asarray((np.arange(size) - edge) * step, dtype=np.float64),
@@ -227,20 +238,29 @@ def _crossings(period: FloatArray, edge: int, low: float, height: float) -> floa
     return float(b - a)
 
 
-def _ringing(tail: FloatArray, height: float, step: float) -> float | None:
-    """Frequency of the ringing from its zero crossings, where it swings both ways by half a per cent or more."""
+def _ringing(tail: FloatArray, height: float, step: float) -> tuple[float | None, float | None]:
+    """Frequency and damping of the ringing where it swings both ways by half a per cent or more.
+
+    The frequency is told by its zero crossings, the damping by how the logarithm of its swings falls from one to the next.
+    """
     peaks = np.abs(tail)
     first = int(np.argmax(tail > 0)) if np.any(tail > 0) else 0
-    loud = np.flatnonzero(peaks[first:] > 0.005 * height)
+    loud = np.flatnonzero(peaks[first:] > _RINGS * height)
     if not len(loud):
-        return None
+        return None, None
     piece = tail[first : first + int(loud[-1]) + 1]
     zero = np.flatnonzero(np.diff(np.signbit(piece)))
-    if len(zero) < 2 or piece.min() > -0.005 * height:
-        return None
+    if len(zero) < 2 or piece.min() > -_RINGS * height:
+        return None, None
     exact = zero + piece[zero] / (piece[zero] - piece[zero + 1])
     count = min(len(exact), 9)
-    return float((count - 1) / 2 / ((exact[count - 1] - exact[0]) * step))
+    frequency = float((count - 1) / 2 / ((exact[count - 1] - exact[0]) * step))
+    swings = [float(np.max(np.abs(part))) for part in np.split(piece, zero + 1)[: count + 1]]
+    swings = [swing for swing in swings if swing > _RINGS * height]
+    if len(swings) < 2:
+        return frequency, None
+    falls = float(-np.polyfit(np.arange(len(swings)), np.log(swings), 1)[0])
+    return frequency, falls / math.hypot(math.pi, falls)
 
 
 def _droop(flat: FloatArray, whole: int, height: float) -> float:

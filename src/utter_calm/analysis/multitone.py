@@ -7,8 +7,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from utter_calm.analysis.clock_skew import grid_base
 from utter_calm.analysis.lines import LineFit, fit_lines
 from utter_calm.analysis.spectrum import FloatArray, LineSpectrum, line_spectrum
+from utter_calm.analysis.third_octaves import third_octaves
+from utter_calm.analysis.transforms import rfft
 from utter_calm.errors import NoSignal
 
 _TONE_DEPTH_DB = 30.0
@@ -21,8 +24,8 @@ class MultitoneAnalysis:
 
     Parameters
     ----------
-    frequency_hz, rms
-        (k,) the tones, r.m.s. in the unit of the record.
+    frequency_hz, rms, u_rms
+        (k,) the tones, r.m.s. in the unit of the record, and its standard uncertainty from the noise beneath.
     total, u_total
         R.m.s. of all together, and its standard uncertainty from the noise beneath them.
     residual
@@ -35,12 +38,18 @@ class MultitoneAnalysis:
         (m,) centres of third-octave bands, and r.m.s. of the rest in each over the r.m.s. of the tones.
     clock_skew
         Relative deviation of the tones from where they were expected; None when that is not known.
+    crest
+        Highest sample of the record over its r.m.s.
+    distortion, noise
+        The residual on the grid of the tones, where their products fall, and off it, over the tones together; None where the
+        record does not hold two periods of the grid, or the tones stand on none.
     spectrum, rest
         Lines of the record, and of what is left of it.
     """
 
     frequency_hz: FloatArray
     rms: FloatArray
+    u_rms: FloatArray
     total: float
     u_total: float
     residual: float
@@ -51,6 +60,9 @@ class MultitoneAnalysis:
     third_hz: FloatArray
     third_residual: FloatArray
     clock_skew: float | None
+    crest: float
+    distortion: float | None
+    noise: float | None
     spectrum: LineSpectrum
     rest: LineSpectrum
     band_hz: tuple[float, float]
@@ -90,22 +102,28 @@ class TonesFit:
     ----------
     fit
         The joint fit of the tones.
-    rms, total, u_total
-        (k,) r.m.s. of each; of all together; its standard uncertainty from the noise beneath them.
+    rms, u_rms, total, u_total
+        (k,) r.m.s. of each, and of all together; their standard uncertainties from the noise beneath.
+    plain, periods
+        Power of what the fit leaves over whole periods of the tones' grid, line by line of the plain transform; how many periods.
     spectrum, rest
         Lines of the record, and of what the fit leaves.
-    clock_skew
+    clock_skew, crest
         As in :class:`MultitoneAnalysis`.
     """
 
     fit: LineFit
     rms: FloatArray
+    u_rms: FloatArray
     total: float
     u_total: float
+    plain: FloatArray
+    periods: int
     spectrum: LineSpectrum
     rest: LineSpectrum
     clock_skew: float | None
     rate_hz: float
+    crest: float
 
 
 def analyze_multitone(
@@ -145,10 +163,14 @@ def fit_tones(record: FloatArray, rate_hz: float, tones_hz: FloatArray, *, own_c
     if not total > 2 * float(np.std(fit.residual)):
         raise NoSignal("The tones that were expected are not in the record.", hint="Is it the right recording?")
     spectrum, rest = line_spectrum(record, rate_hz), line_spectrum(fit.residual, rate_hz)
+    crest = float(np.max(np.abs(record)) / np.sqrt(np.mean(record**2)))
     # of a fitted r.m.s. half the noise that falls together with the tone: S / 2T
     beneath = [rest.local_density_squared(f) / 2 * rate_hz / len(record) for f in (fit.omega * rate_hz / (2 * np.pi)).tolist()]
     u_total = math.sqrt(float(np.dot(rms**2, beneath))) / total
-    return TonesFit(fit, rms, total, u_total, spectrum, rest, fit.skew if own_clock else None, rate_hz)
+    plain, periods = _over_periods(fit, rate_hz)
+    return TonesFit(
+        fit, rms, np.sqrt(beneath), total, u_total, plain, periods, spectrum, rest, fit.skew if own_clock else None, rate_hz, crest
+    )
 
 
 def tones_in_band(tones: TonesFit, band_hz: tuple[float, float], *, base_hz: float | None = None) -> MultitoneAnalysis:
@@ -161,10 +183,12 @@ def tones_in_band(tones: TonesFit, band_hz: tuple[float, float], *, base_hz: flo
     power = rest.band_power(*band)
     inside = slice(max(rest.half_width_bins, int(band[0] / rest.bin_hz)), int(band[1] / rest.bin_hz) + 1)
     even, odd = _by_parity(rest, fit, base_hz, rate_hz, band) if base_hz else (None, None)
-    third, share = _third_octaves(rest, band)
+    third, share = third_octaves(rest, band)
+    on, off = _on_and_off(tones, band)
     return MultitoneAnalysis(
         frequency_hz=fit.omega * rate_hz / (2 * np.pi),
         rms=tones.rms,
+        u_rms=tones.u_rms,
         total=total,
         u_total=tones.u_total,
         residual=math.sqrt(power) / total,
@@ -175,10 +199,43 @@ def tones_in_band(tones: TonesFit, band_hz: tuple[float, float], *, base_hz: flo
         third_hz=third,
         third_residual=share / total,
         clock_skew=tones.clock_skew,
+        crest=tones.crest,
+        distortion=None if on is None else on / total,
+        noise=None if off is None else off / total,
         spectrum=tones.spectrum,
         rest=rest,
         band_hz=band,
     )
+
+
+def _over_periods(fit: LineFit, rate_hz: float) -> tuple[FloatArray, int]:
+    """Power of a fit's rest over as many whole periods of the tones' grid as it holds; none where they stand on none."""
+    base = grid_base(fit.omega * rate_hz / (2 * np.pi), rate_hz)
+    periods = 0 if base is None else int(len(fit.residual) / rate_hz * base + 1e-6)
+    if base is None or periods < 2:
+        return np.empty(0), 0
+    frames = round(periods / base * rate_hz)
+    return np.asarray(np.abs(rfft(fit.residual[:frames])) ** 2 * 2 / frames**2), periods
+
+
+def _on_and_off(tones: TonesFit, band: tuple[float, float]) -> tuple[float | None, float | None]:
+    """R.m.s. of the rest on the tones' common grid, where products fall, and off it.
+
+    Over whole periods of the grid a product lies on one line of the plain transform; the noise under it is told by the lines
+    between.
+    """
+    periods, power = tones.periods, tones.plain
+    if periods < 2:
+        return None, None
+    lines = np.arange(len(power))
+    frequency = lines * (tones.rate_hz / 2 / (len(power) - 1))
+    inside = (frequency >= band[0]) & (frequency <= band[1]) & (lines > 0)
+    grid = lines % periods == 0
+    # the noise on the grid is that of the lines beside it
+    share = int(np.count_nonzero(inside & grid)) / max(1, int(np.count_nonzero(inside & ~grid)))
+    beside = float(np.sum(power[inside & ~grid]))
+    on = max(0.0, float(np.sum(power[inside & grid])) - share * beside)
+    return math.sqrt(on), math.sqrt(beside * (1 + share))
 
 
 def _by_parity(
@@ -199,12 +256,3 @@ def _by_parity(
     power = running[middle + rest.half_width_bins + 1] - running[middle - rest.half_width_bins]
     even = multiple % 2 == 0
     return math.sqrt(float(power[even].sum())), math.sqrt(float(power[~even].sum()))
-
-
-def _third_octaves(rest: LineSpectrum, band: tuple[float, float]) -> tuple[FloatArray, FloatArray]:
-    """R.m.s. of the rest in third-octave bands with base-ten centres (IEC 61260-1)."""
-    first, last = math.ceil(10 * math.log10(max(band[0], 1.0)) - 0.5), math.floor(10 * math.log10(band[1]) + 0.5)
-    centres = 10 ** (np.arange(first, last + 1) / 10)
-    side = 10**0.05
-    power = [rest.band_power(max(c / side, band[0]), min(c * side, band[1])) for c in centres]
-    return np.asarray(centres), np.sqrt(np.array(power))

@@ -11,7 +11,7 @@ import numpy as np
 from utter_calm.analysis.idle_tones import IdleTone, find_idle_tones
 from utter_calm.analysis.quasi_peak import QuasiPeakRecord, quasi_peak_record
 from utter_calm.analysis.spectrum import FloatArray, LineSpectrum, line_spectrum
-from utter_calm.analysis.weighting import a_weighting, itu_468_2k
+from utter_calm.analysis.weighting import a_weighting, c_weighting, itu_468_2k
 
 _SEGMENTS = 24
 _DENSITY_POINTS = 240
@@ -23,13 +23,13 @@ class NoiseAnalysis:
 
     Parameters
     ----------
-    broadband, a_weighted, quasi_peak, rms_468_2k
-        R.m.s. in the band: plain; A-weighted (IEC 61672-1); quasi-peak through ITU-R BS.468; r.m.s. through its variant
+    broadband, a_weighted, c_weighted, quasi_peak, rms_468_2k
+        R.m.s. in the band: plain; A- and C-weighted (IEC 61672-1); quasi-peak through ITU-R BS.468; r.m.s. through its variant
         with 0 dB at 2 kHz (AES17).
     density
         Mean density in the band with the tones taken out, unit per root hertz.
-    u_relative, u_untoned, u_a_weighted, u_468, u_quasi_peak
-        Relative standard uncertainties from the finite record: of ``broadband``; of ``density``; A-weighted; through the 468
+    u_relative, u_untoned, u_a_weighted, u_c_weighted, u_468, u_quasi_peak
+        Relative standard uncertainties from the finite record: of ``broadband``; of ``density``; A- and C-weighted; through the 468
         weighting; of its quasi-peak, the detector's own among them.
     tones
         Tones that stand out, the strongest first.
@@ -41,12 +41,14 @@ class NoiseAnalysis:
 
     broadband: float
     a_weighted: float
+    c_weighted: float
     quasi_peak: float
     rms_468_2k: float
     density: float
     u_relative: float
     u_untoned: float
     u_a_weighted: float
+    u_c_weighted: float
     u_468: float
     u_quasi_peak: float
     dc: float
@@ -66,8 +68,8 @@ class QuietRecord:
     ----------
     spectrum, bare
         Lines of the record, with its tones and without them.
-    bare_a, bare_468
-        The latter through the A-weighting and through the 468 weighting with 0 dB at 2 kHz.
+    bare_a, bare_c, bare_468
+        The latter through the A- and the C-weighting and through the 468 weighting with 0 dB at 2 kHz.
     density_hz, density_curve, u_density
         As in :class:`NoiseAnalysis`.
     quasi_peak
@@ -77,6 +79,7 @@ class QuietRecord:
     spectrum: LineSpectrum
     bare: LineSpectrum
     bare_a: LineSpectrum
+    bare_c: LineSpectrum
     bare_468: LineSpectrum
     tones: tuple[IdleTone, ...]
     density_hz: FloatArray
@@ -103,6 +106,7 @@ def quiet_record(record: FloatArray, rate_hz: float) -> QuietRecord:
         spectrum=spectrum,
         bare=bare,
         bare_a=_through(bare, a_weighting),
+        bare_c=_through(bare, c_weighting),
         bare_468=_through(bare, itu_468_2k),
         tones=tones,
         density_hz=frequency,
@@ -124,16 +128,19 @@ def noise_in_band(quiet: QuietRecord, band_hz: tuple[float, float]) -> NoiseAnal
     broadband = math.sqrt(spectrum.band_power(*edges))
     width = edges[1] - edges[0] - (2 * spectrum.half_width_bins + 1) * spectrum.bin_hz * len(inside)
     a_weighted, u_a = _weighted(quiet.bare_a, bare, edges, inside, a_weighting)
+    c_weighted, u_c = _weighted(quiet.bare_c, bare, edges, inside, c_weighting)
     rms_468_2k, u_468 = _weighted(quiet.bare_468, bare, edges, inside, itu_468_2k)
     return NoiseAnalysis(
         broadband=broadband,
         a_weighted=a_weighted,
+        c_weighted=c_weighted,
         quasi_peak=quiet.quasi_peak.read(edges),
         rms_468_2k=rms_468_2k,
         density=math.sqrt(bare.band_power(*edges) / width) if width > 0 else 0.0,
         u_relative=_u_total(bare.band_power(*edges), bare.u_noise(*edges), inside, np.ones(len(inside))),
         u_untoned=bare.u_noise(*edges),
         u_a_weighted=u_a,
+        u_c_weighted=u_c,
         u_468=u_468,
         u_quasi_peak=quiet.quasi_peak.u_relative(bare, edges),
         dc=quiet.dc,

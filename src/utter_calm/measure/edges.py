@@ -54,6 +54,11 @@ class Edges(SingleStimulus[EdgesSettings]):
         "overshoot": Declared("overshoot", "part", "Highest point after the edge beyond the upper state, over the step.",
                                 better="low"),
         "ringing_frequency": Declared("ringing", "frequency", "Frequency of what swings after the edge, from its zero crossings."),
+        "ringing_damping": Declared("ringing, damping", "ratio", "Damping of that as a ratio to the critical one, from how its "
+                                    "swings fall.", better="high"),
+        "base": Declared("base", "voltage", "The lower state (IEC 60469): median of its flat part."),
+        "top": Declared("top", "voltage", "The upper state, likewise."),
+        "duty": Declared("duty", "part", "Part of the period spent above the middle of the two states."),
         "droop": Declared("droop", "part", "How far the flat part sinks over its length, over the step.", better="low"),
         "slew_rate": Declared("slew", "slew", "Largest slope of the average, in volts per second. The band of the rig bounds it.",
                                 better="high"),
@@ -129,6 +134,11 @@ def add_edges(out: ResultBuilder, found: EdgeAnalysis, capture: Capture, channel
     out.add("overshoot", channel, found.overshoot, "1", math.hypot(u.get("overshoot", 0.0), flat))
     if found.ringing_hz is not None:
         out.add("ringing_frequency", channel, found.ringing_hz, "Hz", u.get("ringing_hz"))
+    if found.ringing_damping is not None:
+        out.add("ringing_damping", channel, found.ringing_damping, "1", u.get("ringing_damping"))
+    for name, state, key in (("base", found.low, "low"), ("top", found.high, "high")):
+        out.add(name, channel, state, capture.unit(channel), math.hypot(u.get(key, 0.0), state * level))
+    out.add("duty", channel, found.duty, "1", u.get("duty"))
     out.add("droop", channel, found.droop, "1", math.hypot(u.get("droop", 0.0), flat))
     out.add("slew_rate", channel, found.slew, f"{capture.unit(channel)}/s", math.hypot(u.get("slew", 0.0), found.slew * level))
     out.add("step_height", channel, found.step, capture.unit(channel), math.hypot(u.get("step", 0.0), found.step * level))

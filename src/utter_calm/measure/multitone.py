@@ -6,6 +6,8 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
+import numpy as np
+
 from utter_calm.analysis.multitone import MultitoneAnalysis, TonesFit, fit_tones, tones_in_band
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, with_roles
@@ -74,6 +76,13 @@ class Multitone(SingleStimulus[MultitoneSettings]):
         "multitone_odd": Declared("odd products", "gain", "Part of the residual on odd multiples of the base, over the tones; for "
                                     "tones on odd bins.", better="low", floored=True),
         "multitone_level": Declared("tones together", "small_level", "R.m.s. of all tones at the unit's output."),
+        "multitone_distortion": Declared("products", "gain", "Part of the residual on the grid of the tones, where their products "
+                                         "fall, the noise under it taken off, over the tones together.", better="low",
+                                         floored=True),
+        "multitone_noise": Declared("noise between", "gain", "The rest of the residual, over the tones together.", better="low",
+                                    floored=True),
+        "crest_factor": Declared("crest factor", "gain", "Highest sample of the record over its r.m.s."),
+        "tone_#": Declared("tone {}", "small_level", "R.m.s. of tone {}, counted from the lowest; its frequency stands beside it."),
         "clock_skew": Declared("clock skew", "skew",
         "By how much the recorder's clock is off the player's, in parts per million. Above "
                                  "zero the recording sounds higher."),
@@ -165,6 +174,15 @@ def add_multitone(out: ResultBuilder, found: MultitoneAnalysis, capture: Capture
     out.add("multitone_level", channel, found.total, capture.unit(channel), u_level)
     if found.clock_skew is not None:
         out.add("clock_skew", channel, 1e6 * found.clock_skew, "ppm")
+    out.add("crest_factor", channel, found.crest, "1")
+    if found.distortion is not None and found.noise is not None:
+        out.add("multitone_distortion", channel, found.distortion, "1")
+        out.add("multitone_noise", channel, found.noise, "1")
+    for number, place in enumerate(np.argsort(found.frequency_hz).tolist(), start=1):
+        note = str(si_text(float(found.frequency_hz[place]), "Hz", digits=4))
+        level = float(found.rms[place])
+        u = math.hypot(float(found.u_rms[place]), level * capture.u_level(channel))
+        out.add(f"tone_{number}", channel, level, capture.unit(channel), u, note=note)
     out.traces.append(spectrum)
     seen = found.third_residual > 0
     out.traces.append(Trace("residual", channel, found.third_hz[seen], "Hz", found.third_residual[seen], "1"))

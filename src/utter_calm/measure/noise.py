@@ -57,6 +57,7 @@ class Noise(SingleStimulus[NoiseSettings]):
     readings = with_roles({
         "noise": TONE_READINGS["noise"],
         "noise_a": TONE_READINGS["noise_a"],
+        "noise_c": TONE_READINGS["noise_c"],
         "noise_468": TONE_READINGS["noise_468"],
         "noise_468_2k": Declared("noise, 468 re 2 kHz", "small_level", "R.m.s. through the weighting of ITU-R BS.468 with 0 dB at "
                                    "2 kHz (AES17). Not to be held against the quasi-peak reading.", better="low", floored=True),
@@ -77,11 +78,16 @@ class Noise(SingleStimulus[NoiseSettings]):
     traces = {
         "spectrum": TONE_TRACES["spectrum"],
         "noise_density": Declared("density", "density", "Noise density, averaged over 240 steps of the axis."),
+        "third_octaves": Declared(
+            "thirds", "small_level", "R.m.s. of the noise in thirds of an octave (IEC 61260-1), tones in it."
+        ),
     }
     plots = (
         PlotSpec("spectrum", "Spectrum of what is left", ("spectrum",), y_title="line", dense=True, short="lines", unwanted=True,
                  edges=("band_low_hz", "band_high_hz")),
         PlotSpec("density", "Noise density, averaged over 240 steps of the axis", ("noise_density",), short="density",
+                 unwanted=True),
+        PlotSpec("thirds", "Noise in thirds of an octave", ("third_octaves",), y_title="noise in a third", short="thirds",
                  unwanted=True),
     )  # fmt: skip
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from utter_calm.analysis.noise import NoiseAnalysis, QuietRecord, dynamic_range, noise_in_band, quiet_record
+from utter_calm.analysis.third_octaves import third_octaves
 from utter_calm.analysis.tone import ToneAnalysis, tone_in_band
 from utter_calm.analysis.tone_fit import ToneFit, fit_tone
 from utter_calm.analysis.weighting import a_weighting, itu_468_2k
@@ -17,6 +18,7 @@ from utter_calm.measure.line_trace import line_trace
 from utter_calm.measure.result import ResultBuilder, Trace, Trust
 
 TONE_HZ, TONE_FS = 997.0, 1e-3
+_LOWEST_THIRD_HZ, _OF_HALF_RATE = 18.0, 0.89
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -71,7 +73,8 @@ def prepare_noise(
     if tone is not None:
         record = record - tone.fit.first_orders(1)
     quiet = quiet_record(record, capture.rate_hz)
-    traces = line_trace(quiet.spectrum, channel, capture.unit(channel)), _density(quiet, capture, channel)
+    unit = capture.unit(channel)
+    traces = line_trace(quiet.spectrum, channel, unit), _density(quiet, capture, channel), _thirds(quiet, channel, unit)
     return PreparedNoise(capture, channel, quiet, tone, full_scale, traces)
 
 
@@ -136,6 +139,7 @@ def _add_readings(out: ResultBuilder, found: NoiseAnalysis, capture: Capture, ch
     u_rel = math.hypot(found.u_relative, u_cal)
     out.add("noise", channel, found.broadband, unit, found.broadband * u_rel)
     out.add("noise_a", channel, found.a_weighted, unit, found.a_weighted * math.hypot(found.u_a_weighted, u_cal))
+    out.add("noise_c", channel, found.c_weighted, unit, found.c_weighted * math.hypot(found.u_c_weighted, u_cal))
     out.add("noise_468", channel, found.quasi_peak, unit, found.quasi_peak * math.hypot(found.u_quasi_peak, u_cal))
     out.add("noise_468_2k", channel, found.rms_468_2k, unit, found.rms_468_2k * math.hypot(found.u_468, u_cal))
     out.add("noise_density", channel, found.density, f"{unit}/√Hz", found.density * math.hypot(found.u_untoned, u_cal))
@@ -161,3 +165,11 @@ def _density(found: QuietRecord, capture: Capture, channel: int) -> Trace:
         None,
         2 * curve * found.u_density,
     )
+
+
+def _thirds(found: QuietRecord, channel: int, unit: str) -> Trace:
+    """R.m.s. in thirds of an octave, the tones in it, and how far so few lines let it scatter."""
+    centres, rms = third_octaves(found.spectrum, (_LOWEST_THIRD_HZ, _OF_HALF_RATE * found.rate_hz / 2))
+    side = 10**0.05
+    spread = np.array([found.spectrum.u_noise(c / side, c * side) for c in centres.tolist()])
+    return Trace("third_octaves", channel, centres, "Hz", rms, unit, None, 2 * rms * spread)

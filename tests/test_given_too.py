@@ -1,0 +1,84 @@
+"""Readings beside the main ones, each against what was put in."""
+
+import numpy as np
+import pytest
+
+from utter_calm.analysis.edges import analyze_edges
+from utter_calm.analysis.multitone import analyze_multitone
+from utter_calm.analysis.noise import analyze_noise, quiet_record
+from utter_calm.analysis.third_octaves import third_octaves
+from utter_calm.analysis.weighting import c_weighting
+from utter_calm.quantities import amplitude_to_db
+from utter_calm.signals.multitone import log_bins, multitone
+
+RATE = 48_000
+
+
+def test_the_c_curve_is_that_of_its_table():
+    """IEC 61672-1, table 3."""
+    table = {
+        10: -14.3,
+        20: -6.2,
+        31.6: -3.0,
+        63.1: -0.8,
+        125.9: -0.2,
+        1e3: 0.0,
+        3981.1: -0.8,
+        7943.3: -3.0,
+        12589.3: -6.2,
+        19952.6: -11.2,
+    }
+    for frequency, value in table.items():
+        assert 20 * np.log10(c_weighting(np.array([frequency])))[0] == pytest.approx(value, abs=0.06), frequency
+
+
+def test_white_noise_through_c_and_in_thirds(noise):
+    x = noise.normal(0, 1e-3, 4 * RATE)
+    found = analyze_noise(x, RATE)
+    f = np.linspace(20, 20_000, 20_000)
+    assert found.c_weighted / found.broadband == pytest.approx(np.sqrt(np.mean(c_weighting(f) ** 2)), rel=0.01)
+    centres, rms = third_octaves(quiet_record(x, RATE).spectrum, (18.0, 22_000.0))
+    width = centres * (10**0.05 - 10**-0.05)
+    assert rms[10:-1] == pytest.approx(1e-3 * np.sqrt(width[10:-1] / (RATE / 2)), rel=0.08)
+
+
+@pytest.mark.parametrize("hiss", [1e-5, 1e-3])
+def test_products_on_the_grid_and_noise_off_it(noise, hiss):
+    frames, periods = 1 << 14, 6
+    tones = multitone(log_bins(50, 15_000, 20, RATE, frames, odd=False), frames)
+    x = 0.2 * tones.repeated(periods * frames)
+    product = 1e-4 * np.sqrt(2) * np.sin(2 * np.pi * 1_717 * RATE / frames * np.arange(len(x)) / RATE)
+    found = analyze_multitone(x + product + noise.normal(0, hiss, len(x)), RATE, tones.frequencies_hz(RATE))
+    assert found.distortion == pytest.approx(1e-4 / found.total, rel=0.03 if hiss < 1e-4 else 0.3)
+    assert found.noise == pytest.approx(hiss * np.sqrt(19_980 / 24_000) / found.total, rel=0.02)
+    assert np.hypot(found.distortion, found.noise) == pytest.approx(found.residual, rel=0.02)
+    assert found.crest == pytest.approx(np.max(np.abs(x)) / np.std(x), rel=0.02)
+    assert np.max(np.abs(found.rms - 0.2 / np.sqrt(20)) / found.u_rms) < 4.5
+
+
+def test_tones_on_no_grid_have_no_products(noise):
+    t = np.arange(RATE) / RATE
+    tones = np.array([101.37, 330.91, 1_234.5678, 4_001.123, 9_876.54])
+    x = sum(0.1 * np.sin(2 * np.pi * f * t + f) for f in tones)
+    assert analyze_multitone(x + noise.normal(0, 1e-5, RATE), RATE, tones).distortion is None
+
+
+@pytest.mark.parametrize("duty", [0.3, 0.5, 0.8])
+def test_states_duty_and_damping_of_a_ringing_pulse(noise, duty):
+    """Second order of 12 kHz and damping 0.1 on a pulse of 200 Hz from -0.2 to 0.5 V."""
+    rate, zeta, f0 = 192_000, 0.1, 12_000.0
+    period = rate / 200
+    t = ((np.arange(100_000) + 0.37) % period) / rate
+    omega = 2 * np.pi * f0 * np.sqrt(1 - zeta**2)
+
+    def step(at):
+        decay = np.exp(-2 * np.pi * f0 * zeta * at)
+        return np.where(at < 0, 0.0, 1 - decay * (np.cos(omega * at) + zeta / np.sqrt(1 - zeta**2) * np.sin(omega * at)))
+
+    x = -0.2 + 0.7 * (step(t) - step(t - duty * period / rate)) + noise.normal(0, 1e-4, len(t))
+    found = analyze_edges(x, rate)
+    assert (found.low, found.high) == pytest.approx((-0.2, 0.5), abs=2e-3)
+    assert found.duty == pytest.approx(duty, abs=2e-3)
+    assert found.ringing_hz == pytest.approx(f0 * np.sqrt(1 - zeta**2), rel=0.01)
+    assert found.ringing_damping == pytest.approx(zeta, rel=0.05)
+    assert amplitude_to_db(found.overshoot / np.exp(-np.pi * zeta / np.sqrt(1 - zeta**2))) == pytest.approx(0, abs=0.1)
