@@ -245,3 +245,23 @@ def test_what_moves_or_drops_out_is_said_and_measured_where_it_can_be(call, tmp_
     headline, most = {"tone": ("thd_n", 1e-5), "imd": ("imd_smpte", 1e-5), "multitone": ("multitone_residual", 2e-5),
                       "edges": ("rise_time", 2e-5)}[command]  # fmt: skip
     assert found(out)[headline] < most
+
+
+def test_channels_against_each_other(call, tmp_path, noise):
+    t = np.arange(RATE) / RATE
+
+    def told(second):
+        x = np.stack([0.5 * np.sin(2 * np.pi * 997 * t), second], axis=1) + noise.normal(0, 1e-6, (RATE, 2))
+        _, out, _ = call("tone", write(tmp_path / "x.wav", x, subtype="FLOAT"), "--json")
+        return {(r["name"], r["channel"]): r for r in json.loads(out)["readings"]}, trust(out)
+
+    readings, _ = told(0.4 * np.sin(2 * np.pi * 997 * t - 0.3))
+    assert readings["channel_phase", 2]["value"] == pytest.approx(-0.3, abs=1e-6)
+    assert ("crosstalk", 2) not in readings
+    readings, _ = told(2e-4 * np.sin(2 * np.pi * 997 * t + 1.2))
+    assert readings["crosstalk", 2]["value"] == pytest.approx(4e-4, rel=1e-3)
+    assert readings["crosstalk", 2]["phase_rad"] == pytest.approx(1.2, abs=1e-3)
+    assert ("channel_phase", 2) not in readings
+    readings, codes = told(np.zeros(RATE))
+    assert readings["crosstalk", 2]["value"] < 1e-7
+    assert "crosstalk_in_noise" in codes

@@ -41,8 +41,9 @@ def off_db(found, clean):
     return float(np.max(np.abs(20 * np.log10(np.abs(found.gain) / truth))[told])), int(np.sum(audio) - np.sum(told))
 
 
-def test_a_clean_recording_has_no_faults(clean):
+def test_a_clean_recording_has_no_faults(clean, heard):
     assert clean.faults.clicks == clean.faults.gaps == ()
+    assert clean.snr == pytest.approx(np.std(heard[RATE // 4 : -RATE // 4]) / 1e-5, rel=0.02)
 
 
 @pytest.mark.parametrize("at", [8_000, 30_000, 60_000, 100_000, 130_000, 150_000, 160_000])

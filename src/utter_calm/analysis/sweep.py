@@ -20,6 +20,7 @@ ORDERS = (2, 3, 4, 5)
 POINTS_PER_OCTAVE = 96
 _MOST_ROUNDS = 8
 _AT_EDGE_S = 3e-3
+_STILL_RINGS_S, _LEAST_QUIET_S = 0.1, 0.05
 _CUT_EDGE_S, _CUT_FADE_S = 5e-3, 0.03
 _SETTLED = 1e-5
 _BESIDE_GAP = 2 ** (1 / 2)
@@ -68,6 +69,8 @@ class SweepAnalysis:
         Distortion of orders 2 to 5.
     faults
         Clicks, which were bridged, and gaps, whose frequencies are as good as unknown.
+    snr
+        R.m.s. of the recording while the sweep sounds over that of the silence before and after; None where there is none.
     """
 
     frequency_hz: FloatArray
@@ -77,6 +80,7 @@ class SweepAnalysis:
     valid_hz: tuple[float, float]
     orders: tuple[OrderTrace, ...]
     faults: SweepFaults = NO_FAULTS
+    snr: float | None = None
 
 
 def analyze_sweep(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> SweepAnalysis:
@@ -113,7 +117,20 @@ def analyze_sweep(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate
         delay_s=found.delay_s,
         valid_hz=(found.low_hz, min(found.high_hz, _heard_to(response, found, sweep, rate_hz))),
         orders=tuple(orders),
+        snr=_snr(response, sweep, found.delay_s, rate_hz),
     )
+
+
+def _snr(response: FloatArray, sweep: Sweep, delay_s: float, rate_hz: float) -> float | None:
+    begins = int((sweep.onset_s + delay_s) * rate_hz)
+    ends = int((sweep.onset_s + delay_s + sweep.duration_s) * rate_hz)
+    margin = int(_STILL_RINGS_S * rate_hz)
+    quiet = np.concatenate([response[: max(0, begins - margin // 10)], response[ends + margin :]])
+    loud = response[max(0, begins) : ends]
+    if len(quiet) < _LEAST_QUIET_S * rate_hz or not np.any(quiet != quiet[0]):
+        return None
+    noise = float(np.var(quiet))
+    return float(np.sqrt(max(float(np.var(loud)) - noise, 0.0) / noise))
 
 
 def _both_faded(response: FloatArray, stimulus: FloatArray, delay: int, frames: int) -> tuple[FloatArray, FloatArray]:

@@ -25,6 +25,7 @@ from utter_calm.cli.analyze_options import (
 from utter_calm.cli.skew import add_skew
 from utter_calm.formats.audio import read_audio
 from utter_calm.formats.tables import csv_text, write_text
+from utter_calm.measure.between_channels import with_channels_compared
 from utter_calm.measure.by_channel import by_channel
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.first_look import FirstLook, FirstLookSettings
@@ -56,7 +57,7 @@ def tone(recording: Recording) -> None:
         add_skew(out, common_skew(np.array([frequency.value]), expected))
         return out.build()
 
-    recording.show(one_channel)
+    recording.show(one_channel, with_channels_compared)
 
 
 @analyze.command()
@@ -94,6 +95,8 @@ def sweep(response: Path, stimulus: Path, channel: int | None, csv_path: Path | 
             out.trust.append(Trust("truncated", text))
         if found.delay_s < 0:
             out.trust.append(Trust("early_response", "The response comes before its stimulus: were the files cut?"))
+        if found.snr is not None:
+            out.add("snr", 1, found.snr, "1")
         add_response(out, found, 1, with_phase=clocked.phase_holds)
         for name, value, unit in (
             ("sweep_start", law.start_hz, "Hz"),

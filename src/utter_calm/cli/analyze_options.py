@@ -70,9 +70,14 @@ class Recording:
         """Give the frequencies in Hz that the stimulus holds, as ``tones`` finds them; None without a stimulus."""
         return None if self.stimulus is None else tones_of(self.stimulus, self.capture.rate_hz, tones)
 
-    def show(self, measure: Callable[[Capture], Result]) -> None:
-        """Measure each channel, as a capture of one channel, and print what was found."""
-        result = by_channel(self.capture, chosen(self.capture, self.channel), measure)
+    def show(
+        self, measure: Callable[[Capture], Result], together: Callable[[Capture, Result, Sequence[int]], Result] | None = None
+    ) -> None:
+        """Measure each channel, as a capture of one channel, then what they tell ``together``, and print what was found."""
+        numbers = chosen(self.capture, self.channel)
+        result = by_channel(self.capture, numbers, measure)
+        if together is not None:
+            result = together(self.capture, result, numbers)
         show(result, self.file.name, as_json=self.as_json, full_scale_v=self.full_scale_v)
 
 

@@ -7,6 +7,7 @@ import math
 from utter_calm.analysis.quasi_peak import QuasiPeakRecord
 from utter_calm.analysis.tone import ToneAnalysis
 from utter_calm.analysis.weighting import a_weighting, c_weighting
+from utter_calm.measure.between_channels import BETWEEN_READINGS
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared
 from utter_calm.measure.result import Reading, ResultBuilder
@@ -40,7 +41,8 @@ TONE_READINGS: dict[str, Declared] = {
                        "taken as full scale.", better="high"),
     "noise": Declared("noise", "small_level", "R.m.s. of what remains in the band without fundamental, harmonics "
                         "2 to 10 and DC; in a noise step, of all that lies in the band but DC.", better="low", floored=True),
-    "snr": Declared("SNR", "gain", "Level over noise: harmonics do not count, the band is that of the noise.", better="high"),
+    "snr": Declared("SNR", "gain", "Level over noise: harmonics do not count, the band is that of the noise. Of a sweep: while it "
+                      "sounds, over the silence beside it.", better="high"),
     "noise_a": Declared("noise, A-weighted", "small_level", "R.m.s. of the noise in the band through A-weighting (IEC 61672-1), "
                           "applied to its spectrum.", better="low", floored=True),
     "noise_c": Declared("noise, C-weighted", "small_level", "R.m.s. of the noise in the band through C-weighting (IEC 61672-1), "
@@ -57,6 +59,7 @@ TONE_READINGS: dict[str, Declared] = {
                              "x = A1 sin(t) + Ak sin(k t + phase).", better="low", floored=True),
     "mains_#": Declared("mains × {}", "small_level", "R.m.s. of the mains component at {} times the mains frequency.",
                           better="low", floored=True),
+    **BETWEEN_READINGS,
     **RECORD_READINGS,
 }  # fmt: skip
 
