@@ -86,10 +86,10 @@ def test_the_start_value_lies_well_within_half_a_bin():
 @pytest.mark.parametrize("k", range(2, 12))
 def test_a_harmonic_on_half_the_rate_spoils_nothing(rate, k, noise):
     """There a sine and a cosine have the same samples; fitted along, the two together could be anything."""
-    for frames in (9_600, 9_617):
+    for frames in (4_800, 4_817):
         t = np.arange(frames) / rate
         rest = noise.normal(0, 1e-5, frames)
-        for off_hz in (0.0, 0.3, -0.3, 3.0, -7.0):
+        for off_hz in (0.0, 0.6, -6.0, -14.0):
             for phase in np.arange(8) * np.pi / 4:
                 at = 2 * np.pi * (rate / 2 + off_hz) / k * t + phase
                 x = 0.5 * np.sin(at) + 1e-3 * np.sin(2 * at + 1) * (k > 2) + 1e-4 * np.sin(k * at + 2) + rest

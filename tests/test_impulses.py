@@ -46,4 +46,4 @@ def test_a_dropout_in_noise_is_cut_out_and_told(noise):
     assert len(kept) == pytest.approx(58_000, abs=20)
     assert abs(tone.fit.phasors[0]) == pytest.approx(0.5, rel=1e-4)
     assert np.std(tone.fit.residual) == pytest.approx(1e-4, rel=0.02)
-    assert analyze_tone(x, RATE).thd_n > 0.01  # what it would be without
+    assert analyze_tone(x, RATE).thd_n > 0.01  # what it would be without cutting

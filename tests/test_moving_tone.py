@@ -12,7 +12,7 @@ RATE = 48_000
 NOISE = 2e-5
 
 
-def moving(frequency, noise, *, drift=0.0, wobble_hz=0.0, rate=5.0, seconds=1.5, hum=0.0):
+def moving(frequency, noise, *, drift=0.0, wobble_hz=0.0, rate=5.0, seconds=1.0, hum=0.0):
     """0.5 V peak with 0.2 % of the second and 0.05 % of the third harmonic; drift over the record as a part of the frequency."""
     t = np.arange(int(seconds * RATE)) / RATE
     at = 2 * np.pi * frequency * (t + drift * (t**2 / seconds - t) / 2) + wobble_hz / rate * np.sin(2 * np.pi * rate * t + 1)
@@ -66,10 +66,10 @@ def test_both_at_once(noise):
 
 def test_where_it_ends_is_as_uncertain_as_is_stated():
     rng = np.random.default_rng(3)
-    found = [analyze_tone(moving(997.0, rng, drift=1e-3, seconds=0.6), RATE).motion for _ in range(40)]
+    found = [analyze_tone(moving(997.0, rng, drift=1e-3, seconds=0.6), RATE).motion for _ in range(20)]
     for name in ("start_hz", "end_hz"):
         scatter = np.std([getattr(f, name) for f in found])
-        assert 0.3 < scatter / np.median([f.u_hz for f in found]) < 1.4, name
+        assert 0.25 < scatter / np.median([f.u_hz for f in found]) < 1.4, name
 
 
 def test_what_stands_still_is_not_followed(noise):
@@ -89,13 +89,13 @@ def test_what_stands_still_is_not_followed(noise):
 
 def test_much_noise_neither_hides_a_drift_nor_becomes_one(noise):
     for drift in (0.0, 3e-3):
-        x = moving(997.0, noise, drift=drift) + noise.normal(0, 0.1, int(1.5 * RATE))
+        x = moving(997.0, noise, drift=drift) + noise.normal(0, 0.1, RATE)
         found = analyze_tone(x, RATE)
         assert amplitude_to_db(found.level / (0.5 / np.sqrt(2))) == pytest.approx(0, abs=0.05)
         assert frequency_moves(found) is (drift > 0)
 
 
-@pytest.mark.parametrize("seed", range(12))
+@pytest.mark.parametrize("seed", range(6))
 def test_no_phase_is_followed_through_noise(seed):
     x = np.random.default_rng(seed).normal(0, 0.1, RATE)
     with pytest.raises(NoSignal):

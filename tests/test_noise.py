@@ -122,10 +122,10 @@ def test_noise_alone_shows_no_tones(noise):
 
 def test_a_tone_six_decibels_above_the_floor_is_found_and_noise_holds_none():
     """In the mean over segments; white noise and noise that rises towards low frequencies, at the stated rate of false alarms."""
-    rate, frames, found, false = 48_000, 96_000, 0, 0
+    rate, frames, found, false = 48_000, 48_000, 0, 0
     rng = np.random.default_rng(11)
     colour = 1 / np.sqrt(1 + 200 / np.maximum(np.fft.rfftfreq(frames, 1 / rate), 1.0))
-    for turn in range(60):
+    for turn in range(40):
         white = rng.normal(0, 1e-3, frames)
         x = white if turn % 2 else np.fft.irfft(np.fft.rfft(white) / colour, frames)
         averaged, _ = averaged_spectrum(x, rate)
@@ -140,5 +140,5 @@ def test_a_tone_six_decibels_above_the_floor_is_found_and_noise_holds_none():
         found += bool(near)
         if near:
             assert abs(near[0].rms - level) < 4 * near[0].u_rms + 0.1 * level
-    assert found >= 57
+    assert found >= 38
     assert false <= 1

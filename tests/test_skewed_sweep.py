@@ -48,7 +48,7 @@ def test_a_record_is_brought_to_another_rate_exactly(ratio):
         assert resampled(bell * np.cos(omega * t), ratio) == pytest.approx(truth, abs=1e-8)
 
 
-@pytest.mark.parametrize("ppm", [-300.0, -20.0, -1.0, 3.0, 100.0, 300.0])
+@pytest.mark.parametrize("ppm", [-300.0, -1.0, 20.0, 300.0])
 def test_another_clock_changes_nothing(played, heard, ppm):
     clean = analyze_sweep(noisy(heard), played, LAW, RATE)
     clocked = analyze_skewed(noisy(resampled(heard, 1 / (1 + 1e-6 * ppm))), played, LAW, RATE)
@@ -65,7 +65,7 @@ def test_where_the_clock_cannot_be_told_the_phase_is_withheld(played):
     spectrum = np.fft.rfft(np.concatenate([played, np.zeros(4_000)]))
     f = np.arange(len(spectrum)) * RATE / (len(played) + 4_000)
     turned = np.fft.irfft(spectrum * ((1 - 1j * f / 2_500) / (1 + 1j * f / 2_500)) ** 4, len(played) + 4_000)
-    for ppm in (-300.0, 100.0, 300.0):
+    for ppm in (-300.0, 100.0):
         clocked = analyze_skewed(noisy(resampled(turned, 1 / (1 + 1e-6 * ppm))), played, LAW, RATE)
         assert not clocked.phase_holds
 

@@ -130,6 +130,8 @@ def _snr(response: FloatArray, sweep: Sweep, delay_s: float, rate_hz: float) -> 
     if len(quiet) < _LEAST_QUIET_S * rate_hz or not np.any(quiet != quiet[0]):
         return None
     noise = float(np.var(quiet))
+    if not noise > 0:
+        return None
     return float(np.sqrt(max(float(np.var(loud)) - noise, 0.0) / noise))
 
 

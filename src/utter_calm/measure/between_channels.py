@@ -39,6 +39,8 @@ def with_channels_compared(capture: Capture, found: Result, numbers: Sequence[in
     for number in numbers:
         try:
             record = capture.signal(number)[span]
+            if not np.any(record != record[0]):
+                continue
             fit = fit_lines(record, np.array([2 * math.pi * frequency.value / capture.rate_hz]))
         except (UtterCalmError, ValueError):
             continue
