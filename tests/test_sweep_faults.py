@@ -99,6 +99,16 @@ def told(capsys, *arguments):
     return json.loads(capsys.readouterr().out)
 
 
+def test_a_click_behind_lost_samples_is_told_in_the_recordings_time(heard, played, clean):
+    x = heard.copy()
+    x[130_000:130_003] += 0.5
+    found = analyze_sweep(np.append(np.delete(x, slice(100_000, 100_500)), np.zeros(500)), played, LAW, RATE)
+    assert [g.length for g in found.faults.gaps if g.lost] == [500]
+    assert [a for a, _ in found.faults.clicks] == pytest.approx([129_500], abs=4)
+    low, high = found.faults.missed_hz(found.faults.gaps[0], LAW, found.delay_s, RATE)
+    assert (low, high) == pytest.approx([10 * np.exp((at / RATE - 0.25) / LAW.growth_s) for at in (100_000, 100_500)], rel=0.01)
+
+
 def test_the_command_tells_times(tmp_path, capsys, heard, played):
     x = heard.copy()
     x[60_000:60_003] += 0.5

@@ -70,3 +70,18 @@ def test_the_longest_stretch():
     gaps = (Gap(1_000, 500), Gap(5_000, 30, lost=True), Gap(9_000, 100))
     assert whole_stretch(10_000, gaps) == slice(5_000, 9_000)
     assert whole_stretch(10_000, ()) == slice(0, 10_000)
+
+
+@pytest.mark.parametrize("frequency", [97.0, 997.0])
+def test_a_tone_missing_at_an_end_of_the_record(noise, frequency):
+    """At the very start, at the very end, and by a jump in the first blocks: told or not, nothing breaks."""
+    size = 2 * RATE
+    for start, stop in ((0, 300), (0, 5_000), (20, 60), (size - 5_000, size), (size - 40, size)):
+        x = tone(frequency)
+        x[start:stop] = 0.0
+        for gap in find_gaps(x + noise.normal(0, 1e-4, size), 2 * np.pi * frequency / RATE, RATE):
+            assert abs(gap.start - start) < 2 * RATE / frequency
+            assert 0 < gap.length <= stop - start + 2 * RATE / frequency
+    for place in range(0, 400, 37):
+        x = np.delete(tone(frequency), slice(place, place + 21))
+        find_gaps(x + noise.normal(0, 1e-4, len(x)), 2 * np.pi * frequency / RATE, RATE)

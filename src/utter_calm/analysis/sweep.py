@@ -9,7 +9,7 @@ import numpy as np
 from utter_calm.analysis.deconvolution import Deconvolved, deconvolve
 from utter_calm.analysis.record import what_is_there
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.sweep_faults import NO_FAULTS, SweepFaults, bridged, find_faults_besides, find_lost, is_heard, missed_hz
+from utter_calm.analysis.sweep_faults import NO_FAULTS, SweepFaults, bridged, find_faults_besides, find_lost, is_heard
 from utter_calm.analysis.sweep_noise import NoiseFloor
 from utter_calm.analysis.transforms import next_fast_len, rfft
 from utter_calm.errors import NoSignal
@@ -104,7 +104,7 @@ def analyze_sweep(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate
     u_gain = noise.of_gain(grid) * _shrunk(grid / found.bin_hz) / np.sqrt(2)
     orders = [_order(found, sweep, order, grid, gain, noise) for order in ORDERS]
     for gap in faults.gaps:
-        low, high = missed_hz(gap, sweep, found.delay_s, rate_hz)
+        low, high = faults.missed_hz(gap, sweep, found.delay_s, rate_hz)
         # nothing was heard of these frequencies; what stands there comes from their neighbours
         for frequency, value, spread in ((grid, gain, u_gain), *((o.frequency_hz, o.ratio, o.noise_ratio) for o in orders)):
             near = (frequency > low / _BESIDE_GAP) & (frequency < high * _BESIDE_GAP)
@@ -177,9 +177,7 @@ def _deconvolve_mended(response: FloatArray, stimulus: FloatArray, sweep: Sweep,
         mended = again
         found = deconvolve(mended, stimulus, sweep, rate_hz)
         unexplained = response - (mended - found.unexplained)
-    edges = [edge for gap in lost for edge in (gap.start, gap.start + gap.length)]
-    clicks = tuple(c for c in faults.clicks if all(abs(c[0] - edge) > _AT_EDGE_S * rate_hz for edge in edges))
-    return found, SweepFaults(clicks, lost + faults.gaps)
+    return found, faults.told_with(lost, _AT_EDGE_S * rate_hz)
 
 
 def log_grid(low_hz: float, high_hz: float, points_per_octave: int = POINTS_PER_OCTAVE) -> FloatArray:

@@ -9,7 +9,7 @@ import numpy as np
 
 from utter_calm.analysis.impulses import find_impulses
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.tone_gaps import Gap
+from utter_calm.analysis.tone_gaps import Gap, runs
 from utter_calm.analysis.transforms import irfft, next_fast_len, rfft
 from utter_calm.signals.sweep import Sweep
 
@@ -38,6 +38,35 @@ class SweepFaults:
 
     clicks: tuple[tuple[int, int], ...] = ()
     gaps: tuple[Gap, ...] = ()
+
+    def missed_hz(self, gap: Gap, sweep: Sweep, delay_s: float, rate_hz: float) -> tuple[float, float]:
+        """From which frequency to which the sweep passed during a gap; samples lost before put it later in the sweep."""
+        lost = sum(other.length for other in self.gaps if other.lost and other.start < gap.start)
+        passed = ((at + lost) / rate_hz - delay_s - sweep.onset_s for at in (gap.start, gap.start + gap.length))
+        low, high = (float(sweep.start_hz * np.exp(t / sweep.growth_s)) for t in passed)
+        return low, high
+
+    def told_with(self, lost: tuple[Gap, ...], reach: float) -> SweepFaults:
+        """These, found where lost samples had been made up for, in samples of the recording, and the lost ones with them.
+
+        Clicks within ``reach`` of where samples were put in are the ends of those.
+        """
+        clicks, gaps, added, edges = list(self.clicks), list(self.gaps), 0, list[int]()
+        for gap in lost:
+            edges += [gap.start + added, gap.start + added + gap.length]
+            added += gap.length
+        clicks = [click for click in clicks if all(abs(click[0] - edge) > reach for edge in edges)]
+
+        def back(at: int) -> int:
+            before = 0
+            for gap in lost:
+                if at >= gap.start + before + gap.length:
+                    before += gap.length
+            return at - before
+
+        moved = (Gap(back(g.start), g.length) for g in gaps)
+        in_order = sorted([*lost, *moved], key=lambda g: g.start)
+        return SweepFaults(tuple((back(a), back(a) + b - a) for a, b in clicks), tuple(in_order))
 
 
 NO_FAULTS = SweepFaults()
@@ -119,12 +148,6 @@ def _step(rest: FloatArray) -> int:
     return 17 + int(np.argmin(n[inside] * np.log(left) + (len(rest) - n[inside]) * np.log(right)))
 
 
-def missed_hz(gap: Gap, sweep: Sweep, delay_s: float, rate_hz: float) -> tuple[float, float]:
-    """From which frequency to which the sweep passed while it was missing."""
-    low, high = ((at / rate_hz - delay_s - sweep.onset_s) / sweep.growth_s for at in (gap.start, gap.start + gap.length))
-    return float(sweep.start_hz * np.exp(low)), float(sweep.start_hz * np.exp(high))
-
-
 def _between(response: FloatArray, leaps: list[tuple[int, int]], rate_hz: float) -> tuple[Gap, ...]:
     """Where nearly nothing is heard between two leaps, and a lot on either side: a response has no edges in time."""
     around = int(2 * _BLOCK_S * rate_hz)
@@ -149,8 +172,7 @@ def _silent(response: FloatArray, model: FloatArray, rate_hz: float) -> tuple[Ga
     share = np.sum(heard * expected, axis=1) / np.maximum(power, 1e-300)
     loud = power > _LOUD**2 * np.median(power[power > 1e-4 * power.max()])
     gone = (share < _GONE) & (np.sum(heard**2, axis=1) < 0.25 * power) & loud
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], gone.astype(np.int8), [0]])))
-    found = [_placed(response, model, int(a), int(b) - 1, size) for a, b in zip(edges[::2], edges[1::2], strict=True)]
+    found = [_placed(response, model, first, last, size) for first, last in runs(gone)]
     return tuple(found) if len(found) < _MOST_GAPS else ()
 
 

@@ -55,7 +55,7 @@ def find_gaps(record: FloatArray, omega: float, rate_hz: float) -> tuple[Gap, ..
     level = np.abs(tone)
     usual = float(np.percentile(level, 75))
     gone = level < _GONE * usual
-    found = [_missing(record, tone, omega, size, first, last) for first, last in _runs(gone)]
+    found = [_missing(record, tone, omega, size, first, last) for first, last in runs(gone)]
     step = np.angle(tone[1:] * np.conj(tone[:-1]))
     # a frequency a little beside, and one that moves, turn the phase evenly from block to block
     smooth = np.array([np.median(part) for part in np.lib.stride_tricks.sliding_window_view(np.pad(step, 4, mode="edge"), 9)])
@@ -63,7 +63,7 @@ def find_gaps(record: FloatArray, omega: float, rate_hz: float) -> tuple[Gap, ..
     usual_turn = 1.4826 * float(np.median(np.abs(turned)))
     near_gap = np.convolve(np.concatenate([[False], gone, [False]]), np.ones(5), mode="same")[1:-1] > 0
     jumps = (np.abs(turned) > max(_JUMP_RAD, _SURE * usual_turn)) & ~(near_gap[1:] | near_gap[:-1])
-    for first, last in _runs(jumps):
+    for first, last in runs(jumps):
         lost = _lost(record, tone, omega, size, first, last)
         if lost is not None:
             found.append(lost)
@@ -83,7 +83,7 @@ def _blocks(record: FloatArray, omega: float, size: int, count: int) -> ComplexA
     return np.asarray((sums[:, 0] + 1j * sums[:, 1]) * np.exp(-1j * omega * size * np.arange(count)) * (2 / size))
 
 
-def _runs(flags: np.ndarray) -> list[tuple[int, int]]:
+def runs(flags: np.ndarray) -> list[tuple[int, int]]:
     """First and last index of every run of true ones."""
     edges = np.flatnonzero(np.diff(np.concatenate([[0], flags.astype(np.int8), [0]])))
     return [(int(a), int(b) - 1) for a, b in zip(edges[::2], edges[1::2], strict=True)]
@@ -134,16 +134,18 @@ def _placed(record: FloatArray, tone: ComplexArray, omega: float, size: int, fir
 
 def _lost(record: FloatArray, tone: ComplexArray, omega: float, size: int, first: int, last: int) -> Gap | None:
     """Find where samples are missing and how many, by how far the tone is ahead behind the place."""
-    ahead, behind = range(first - _AROUND, first), range(last + 2, last + 2 + _AROUND)
+    ahead, behind = range(max(0, first - _AROUND), max(0, first)), range(last + 2, min(len(tone), last + 2 + _AROUND))
+    if min(len(ahead), len(behind)) < 2:
+        return None
     at = _span(first - 1, last + 2, size, len(record))
     before, after = (_model(tone, blocks, omega, size, at) for blocks in (ahead, behind))
     place = _change(record, before, after, at)
-    turn = [np.mean(tone[[b for b in blocks if 0 <= b < len(tone)]]) for blocks in (ahead, behind)]
+    turn = [np.mean(tone[blocks.start : blocks.stop]) for blocks in (ahead, behind)]
     if 0 in (abs(turn[0]), abs(turn[1])):
         return None
     # the even turning between the two places does not count
     within = [float(np.angle(np.sum(tone[b.start + 1 : b.stop] * np.conj(tone[b.start : b.stop - 1])))) for b in (ahead, behind)]
-    even = np.mean(within) * (behind.start - ahead.start)
+    even = np.mean(within) * (behind.start + behind.stop - ahead.start - ahead.stop) / 2
     jump = float(np.angle(turn[1] * np.conj(turn[0]) * np.exp(-1j * even))) % (2 * np.pi)
     length = round(jump / omega)
     return Gap(place, length, lost=True) if length else None

@@ -10,7 +10,6 @@ import numpy as np
 
 from utter_calm.analysis import response as curve
 from utter_calm.analysis.sweep import ORDERS, SweepAnalysis, analyze_sweep
-from utter_calm.analysis.sweep_faults import missed_hz
 from utter_calm.errors import InputError, MeasurementError
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, with_roles
@@ -181,7 +180,7 @@ def sweep_trust(found: SweepAnalysis, channel: int, sweep: Sweep, rate_hz: float
         out.append(clicks(channel, found.faults.clicks, rate_hz, ": bridged before anything was computed."))
     if found.faults.gaps:
         spans = [(gap.start / rate_hz, gap.length / rate_hz) for gap in found.faults.gaps]
-        missed = [missed_hz(gap, sweep, found.delay_s, rate_hz) for gap in found.faults.gaps]
+        missed = [found.faults.missed_hz(gap, sweep, found.delay_s, rate_hz) for gap in found.faults.gaps]
         bands = ", ".join(f"{si_text(a, 'Hz', digits=3)} to {si_text(b, 'Hz', digits=3)}" for a, b in missed[:3])
         said = dropout(channel, spans, "loses the sweep", cut=False)
         out.append(replace(said, text=f"{said.text} About {bands} the response is not known."))
