@@ -1,4 +1,4 @@
-"""Stated uncertainties are true: over seeded repeats with known noise the scatter is what is stated, within 0.7 to 1.4.
+"""Stated uncertainties are true: over seeded repeats with known noise the scatter is what is stated, within 0.7 to 1.4 (0.6 to 1.5 of few).
 
 Calibration does not scatter from repeat to repeat: these records come without one, so that the noise stands alone. Where a
 reading states a systematic part besides, as the detector of quasi-peaks does, that part is taken off first.
@@ -215,10 +215,13 @@ def scatter(measure, repeats=REPEATS):
     ids=lambda v: getattr(v, "__name__", ""),
 )  # fmt: skip
 def test_the_scatter_is_what_is_stated(measure, named):
-    found = scatter(measure, FEWER if measure.__name__ in SLOW else REPEATS)
+    slow = measure.__name__ in SLOW
+    found = scatter(measure, FEWER if slow else REPEATS)
+    # of 30 repeats the scatter is known to one part in eight; and the extreme of many points scatters less than one of them
+    low, high = (0.6, 1.5) if slow else (0.7, 1.4)
     assert named <= {key[0] for key in found}
     # a magnitude that is lost in the noise is not spread evenly about its value: those are told by their size, not their spread
-    wrong = {key: share for key, share in found.items() if key[0] in named and not 0.7 <= share <= 1.4}
+    wrong = {key: share for key, share in found.items() if key[0] in named and not low <= share <= high}
     assert not wrong
 
 

@@ -1,17 +1,30 @@
 """Readings beside the main ones, each against what was put in."""
 
+import json
+
 import numpy as np
 import pytest
+import soundfile
 
 from utter_calm.analysis.edges import analyze_edges
+from utter_calm.analysis.intermodulation import analyze_intermodulation
 from utter_calm.analysis.multitone import analyze_multitone
 from utter_calm.analysis.noise import analyze_noise, quiet_record
 from utter_calm.analysis.third_octaves import third_octaves
 from utter_calm.analysis.weighting import c_weighting
+from utter_calm.cli import run
+from utter_calm.measure.capture import Capture
+from utter_calm.measure.intermodulation import PRODUCTS, add_intermodulation, product_text
+from utter_calm.measure.result import ResultBuilder
 from utter_calm.quantities import amplitude_to_db
 from utter_calm.signals.multitone import log_bins, multitone
 
 RATE = 48_000
+
+
+def cli(capsys, *arguments):
+    status = run([str(a) for a in arguments])
+    return status, *capsys.readouterr()
 
 
 def test_the_c_curve_is_that_of_its_table():
@@ -82,3 +95,66 @@ def test_states_duty_and_damping_of_a_ringing_pulse(noise, duty):
     assert found.ringing_hz == pytest.approx(f0 * np.sqrt(1 - zeta**2), rel=0.01)
     assert found.ringing_damping == pytest.approx(zeta, rel=0.05)
     assert amplitude_to_db(found.overshoot / np.exp(-np.pi * zeta / np.sqrt(1 - zeta**2))) == pytest.approx(0, abs=0.1)
+
+
+def compressing(drive):
+    """Output of ``10 x - 0.4 x^3`` for a sine of so many volts r.m.s., as recorded beside its drive."""
+    t = np.arange(RATE // 2) / RATE
+    x = drive * np.sqrt(2) * np.sin(2 * np.pi * 997 * t)
+    return np.stack([x, 10 * x - 0.4 * x**3], axis=1)
+
+
+def test_a_series_of_recordings_with_its_drive_beside(tmp_path, capsys):
+    drives = np.geomspace(0.03, 1.2, 12)
+    files = []
+    for number, drive in enumerate(drives):
+        files.append(tmp_path / f"{number}.wav")
+        wave = compressing(drive) / 20 / np.sqrt(2)
+        soundfile.write(files[-1], wave + np.random.default_rng(number).normal(0, 1e-7, wave.shape), RATE, subtype="FLOAT")
+    extra = "--full-scale-volts", 20, "--drive-channel", 1, "--bounds", "0.5%,1%", "--of", "thd", "--load", 8, "--json"
+    status, out, err = cli(capsys, "analyze", "level-series", *files, *extra)
+    assert (status, err) == (0, "")
+    found = {(r["name"], r["channel"]): r for r in json.loads(out)["readings"]}
+    assert {channel for _, channel in found} == {2}
+    # a sine of peak A through it: A (10 - 0.3 A^2), and the third harmonic 0.1 A^3
+    peak = drives * np.sqrt(2)
+    gain = 10 - 0.3 * peak**2
+    assert found["gain", 2]["value"] == pytest.approx(10, abs=0.2)
+    assert found["compression", 2]["value"] == pytest.approx(gain[-1] / np.median(gain[:6]), rel=1e-4)
+    for percent in (0.5, 1):
+        a2 = 10 * percent / 100 / (0.1 + 0.3 * percent / 100)
+        volts = np.sqrt(a2 / 2) * (10 - 0.3 * a2)
+        name = f"{percent:g}".replace(".", "_")
+        assert found[f"voltage_at_{name}_percent", 2]["value"] == pytest.approx(volts, rel=2e-3)
+        assert found[f"power_at_{name}_percent", 2]["value"] == pytest.approx(volts**2 / 8, rel=4e-3)
+    curve = next(t for t in json.loads(out)["traces"] if t["name"] == "compression")
+    assert curve["x"] == pytest.approx(drives, rel=1e-4)
+    assert curve["magnitude"] == pytest.approx(gain / np.median(gain[:6]), rel=1e-4)
+
+
+@pytest.mark.parametrize(
+    "bad", [("--drive-channel", 5), ("--drive-channel", 1, "--channel", 1), ("--bounds", "many"), ("--of", "it")]
+)
+def test_a_series_says_what_it_cannot_do(bad, tmp_path, capsys):
+    for name in ("a.wav", "b.wav"):
+        soundfile.write(tmp_path / name, compressing(0.1), RATE, subtype="FLOAT")
+    status, out, err = cli(capsys, "analyze", "level-series", tmp_path / "a.wav", tmp_path / "b.wav", *bad)
+    assert (status, out, err.count("\n")) == (2, "", 1)
+
+
+def test_single_products_of_two_tones(noise):
+    t = np.arange(2 * RATE) / RATE
+    low, high = np.sin(2 * np.pi * 60 * t), np.sin(2 * np.pi * 7_000 * t)
+    x = 0.4 * low + 0.1 * high + noise.normal(0, 1e-6, len(t))
+    for frequency, part in ((6_940, 3e-4), (7_060, 2e-4), (6_880, 1e-4), (7_120, 5e-5)):
+        x += 0.1 * part * np.sin(2 * np.pi * frequency * t)
+    out = ResultBuilder()
+    add_intermodulation(out, analyze_intermodulation(x, RATE), Capture(x[:, None], RATE), 1)
+    values = {r.name: r.value for r in out.readings if r.name.startswith("product")}
+    assert values == {
+        "product_f2_minus_f1": pytest.approx(3e-4, rel=0.01), "product_f2_plus_f1": pytest.approx(2e-4, rel=0.01),
+        "product_f2_minus_2f1": pytest.approx(1e-4, rel=0.01), "product_f2_plus_2f1": pytest.approx(5e-5, rel=0.02),
+    }  # fmt: skip
+    assert [product_text(*orders) for orders in PRODUCTS] == [
+        "f2 − f1", "f2 + f1", "f2 − 2f1", "f2 + 2f1", "2f1 − f2", "2f2 − f1",
+    ]  # fmt: skip

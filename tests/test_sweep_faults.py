@@ -190,3 +190,34 @@ def test_values_that_no_converter_gives_are_refused(tmp_path, capsys, factor, wo
     soundfile.write(tmp_path / "x.wav", x, RATE, "DOUBLE")
     assert run(["analyze", "tone", str(tmp_path / "x.wav")]) == 2
     assert words in capsys.readouterr().err
+
+
+def spiked(law, frames):
+    """A sweep with orders 2 to 10 that all peak at once, as crossover distortion does, and the truth of each order."""
+    t = np.arange(frames) / RATE - law.onset_s
+    running = (t >= 0) & (t < law.duration_s)
+    frequency = law.start_hz * np.exp(np.where(running, t, 0) / law.growth_s)
+    phase = law.phase_at(t + law.onset_s)
+    truth = {order: 3e-3 / order for order in range(2, 11)}
+    out = np.zeros(frames)
+    for order, ratio in truth.items():
+        shape = np.clip((0.45 * RATE - order * frequency) / (0.05 * RATE), 0, 1) * np.clip(t * frequency / 4, 0, 1)
+        out += running * ratio * (0.5 - 0.5 * np.cos(np.pi * shape)) * np.sin(order * phase)
+    return out, truth
+
+
+@pytest.mark.parametrize("click", [0, 0.2])
+def test_what_leaps_in_every_cycle_is_distortion_and_no_click(click, noise):
+    """Orders to 10 hold to 0.15 dB, and a click on top is told and nothing else."""
+    law = Sweep(20.0, 20_000.0, 1.0, onset_s=0.1)
+    quiet = np.zeros(RATE // 2)
+    played = np.concatenate([quiet[: RATE // 10], law.samples(RATE, fade_in_s=0.02, fade_out_s=5e-3), quiet])
+    distortion, truth = spiked(law, len(played))
+    x = played + distortion + noise.normal(0, 1e-6, len(played))
+    x[30_000:30_002] += click
+    found = analyze_sweep(x, played, law, RATE)
+    assert [a // 10 for a, _ in found.faults.clicks] == ([3000] if click else [])
+    assert [order.order for order in found.orders] == list(truth)
+    for order in found.orders:
+        inside = order.frequency_hz < 0.36 * RATE / order.order
+        assert np.max(np.abs(20 * np.log10(np.abs(order.ratio[inside]) / truth[order.order]))) < (1.5 if click else 0.15)

@@ -24,7 +24,7 @@ _CLICK = 1e-3
 """A sweep that stops with a click plays above its stop frequency too; then nothing can be told of harmonics up there."""
 _HOLD_BINS = 6
 _BEFORE_S, _AFTER_S = 0.01, 0.1
-FARTHEST_ORDER = 6
+FARTHEST_ORDER = 11
 """The stretch before the impulse response back to this order is kept free for distortion."""
 
 

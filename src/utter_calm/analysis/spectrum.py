@@ -11,7 +11,7 @@ import numpy as np
 import numpy.typing as npt
 
 from utter_calm.analysis.transforms import next_fast_len, rfft
-from utter_calm.analysis.windows import BLACKMAN_HARRIS_7, CosineWindow
+from utter_calm.analysis.windows import BLACKMAN_HARRIS_7, Window
 
 FloatArray = npt.NDArray[np.float64]
 _BLOCK, _FINE = 128, 8
@@ -116,7 +116,7 @@ class LineSpectrum:
         return lines, np.asarray(np.diff(edges))
 
 
-def line_spectrum(record: FloatArray, rate_hz: float, window: CosineWindow = BLACKMAN_HARRIS_7) -> LineSpectrum:
+def line_spectrum(record: FloatArray, rate_hz: float, window: Window = BLACKMAN_HARRIS_7) -> LineSpectrum:
     """Spectrum of a record (n,) of any length; the mean is taken off first, so DC does not spread into the low lines.
 
     A record whose length has a large prime factor is continued with zeros to a quick length: that only puts the lines
@@ -125,7 +125,7 @@ def line_spectrum(record: FloatArray, rate_hz: float, window: CosineWindow = BLA
     frames = len(record)
     length = next_fast_len(frames)
     shape = window.samples(frames)
-    gain = window.coefficients[0] * frames
+    gain = window.mean * frames
     lines = np.abs(rfft((record - np.mean(record)) * shape, length)) * (np.sqrt(2) / gain)
     spread = length / frames
     return LineSpectrum(

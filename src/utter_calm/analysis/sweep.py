@@ -16,7 +16,7 @@ from utter_calm.errors import NoSignal
 from utter_calm.signals.ramp import raised_cosine
 from utter_calm.signals.sweep import ComplexArray, Sweep
 
-ORDERS = (2, 3, 4, 5)
+ORDERS = tuple(range(2, 11))
 POINTS_PER_OCTAVE = 96
 _MOST_ROUNDS = 8
 _AT_EDGE_S = 3e-3
@@ -66,7 +66,7 @@ class SweepAnalysis:
     valid_hz
         Band in which ``gain`` holds.
     orders
-        Distortion of orders 2 to 5.
+        Distortion of orders 2 to 10.
     faults
         Clicks, which were bridged, and gaps, whose frequencies are as good as unknown.
     snr
@@ -169,8 +169,7 @@ def _deconvolve_mended(response: FloatArray, stimulus: FloatArray, sweep: Sweep,
         found = deconvolve(response, stimulus, sweep, rate_hz)
     unexplained, faults, mended = found.unexplained, NO_FAULTS, response
     for _ in range(_MOST_ROUNDS):
-        end = round((sweep.onset_s + sweep.duration_s + found.delay_s) * rate_hz)
-        faults = find_faults_besides(response, unexplained, end, rate_hz)
+        faults = find_faults_besides(response, unexplained, sweep, found.delay_s, rate_hz)
         again = bridged(response, unexplained, faults.clicks, rate_hz)
         if np.max(np.abs(again - mended)) < _SETTLED * np.max(np.abs(response)):
             break

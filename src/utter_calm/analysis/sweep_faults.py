@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from utter_calm.analysis.each_cycle import recurs
 from utter_calm.analysis.impulses import find_impulses
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.tone_gaps import Gap, runs
@@ -118,10 +119,15 @@ def find_lost(response: FloatArray, unexplained: FloatArray, stimulus: FloatArra
     return tuple(found)
 
 
-def find_faults_besides(response: FloatArray, unexplained: FloatArray, end: int, rate_hz: float) -> SweepFaults:
-    """Find clicks and silent stretches in a recording (n,) whose sweep ends at sample ``end``, so much of it being unexplained."""
-    # where the sweep breaks off something is left by itself
-    leaps = [run for run in find_impulses(unexplained, rate_hz) if abs(run[0] - end) > _END_S * rate_hz]
+def find_faults_besides(response: FloatArray, unexplained: FloatArray, sweep: Sweep, delay_s: float, rate_hz: float) -> SweepFaults:
+    """Find clicks and silent stretches in a recording (n,) of a sweep that comes ``delay_s`` late, so much being unexplained."""
+    end = (sweep.onset_s + sweep.duration_s + delay_s) * rate_hz
+    leaps = [
+        run
+        for run in find_impulses(unexplained, rate_hz)
+        # where the sweep breaks off something is left by itself, and what comes back with each cycle is distortion
+        if abs(run[0] - end) > _END_S * rate_hz and not recurs(unexplained, run, sweep, delay_s, rate_hz)
+    ]
     gaps = _silent(response, response - unexplained, rate_hz) or _between(response, leaps, rate_hz)
     reach = _BLOCK_S * rate_hz / 4
     edges = [edge for gap in gaps for edge in (gap.start, gap.stop)]

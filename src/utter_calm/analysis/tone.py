@@ -14,6 +14,7 @@ import numpy as np
 from utter_calm.analysis.harmonic_fit import HarmonicFit
 from utter_calm.analysis.mains import Mains
 from utter_calm.analysis.motion import Motion
+from utter_calm.analysis.residual_noise import ResidualNoise
 from utter_calm.analysis.spectrum import FloatArray, LineSpectrum
 from utter_calm.analysis.tone_fit import ToneFit, fit_tone
 
@@ -71,6 +72,7 @@ class ToneAnalysis:
     band_hz: tuple[float, float]
     spectrum: LineSpectrum
     noise_spectrum: LineSpectrum
+    residual: ResidualNoise
     rest: FloatArray
     level_spread: float
     level_ends: tuple[float, float]
@@ -103,8 +105,8 @@ def tone_in_band(tone: ToneFit, band_hz: tuple[float, float]) -> ToneAnalysis:
     distortion = amplitude * float(np.sqrt(sum(h.ratio**2 for h in in_band)))
 
     freedom = tone.frames / max(1, tone.frames - fit.parameters)
-    noise = float(np.sqrt(noise_spectrum.band_power(*band) * freedom))
-    u_noise = noise * noise_spectrum.u_noise(*band)
+    noise = float(np.sqrt(tone.residual.power(*band) * freedom))
+    u_noise = noise * tone.residual.u_relative(*band)
     fundamental = amplitude / np.sqrt(2)
     rest = float(np.hypot(noise, distortion / np.sqrt(2)))
     u_distortion = _spread_of_root_sum(in_band) * fundamental
@@ -129,6 +131,7 @@ def tone_in_band(tone: ToneFit, band_hz: tuple[float, float]) -> ToneAnalysis:
         band_hz=band,
         spectrum=tone.spectrum,
         noise_spectrum=noise_spectrum,
+        residual=tone.residual,
         rest=fit.residual,
         level_spread=_level_spread(fit),
         level_ends=_level_ends(fit),

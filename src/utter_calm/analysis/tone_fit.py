@@ -16,6 +16,7 @@ from utter_calm.analysis.mains import Mains, find_mains
 from utter_calm.analysis.motion import Motion
 from utter_calm.analysis.moving_tone import follow
 from utter_calm.analysis.record import what_is_there
+from utter_calm.analysis.residual_noise import ResidualNoise, residual_noise
 from utter_calm.analysis.spectrum import FloatArray, LineSpectrum, line_spectrum
 from utter_calm.analysis.steadiness import FASTEST_HZ, Leaning, leaning
 from utter_calm.analysis.tone_gaps import find_gaps
@@ -41,6 +42,8 @@ class ToneFit:
         The joint fit of fundamental and harmonics.
     spectrum, noise_spectrum
         Of the record, and of what the fit leaves.
+    residual
+        The noise in what the fit leaves.
     mains
         The mains family in what is left.
     frames, rate_hz, peak
@@ -52,6 +55,7 @@ class ToneFit:
     fit: HarmonicFit
     spectrum: LineSpectrum
     noise_spectrum: LineSpectrum
+    residual: ResidualNoise
     mains: Mains | None
     frames: int
     rate_hz: float
@@ -95,7 +99,8 @@ def fit_tone(record: FloatArray, rate_hz: float, *, near_hz: float | None = None
     if len(fit.orders) > HIGHEST_ORDER:
         fit = _lower(fit, record)
         noise = line_spectrum(fit.residual, rate_hz)
-    return ToneFit(fit, spectrum, noise, mains, len(record), rate_hz, float(np.max(np.abs(record))), motion)
+    residual = residual_noise(fit.residual, rate_hz, noise)
+    return ToneFit(fit, spectrum, noise, residual, mains, len(record), rate_hz, float(np.max(np.abs(record))), motion)
 
 
 def _remainder(fit: HarmonicFit, rate_hz: float) -> tuple[LineSpectrum, Mains | None]:

@@ -4,11 +4,30 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Protocol
 
 import numpy as np
 import numpy.typing as npt
 
+from utter_calm.signals.ramp import raised_cosine
+
 FloatArray = npt.NDArray[np.float64]
+
+
+class Window(Protocol):
+    """What a spectrum asks of its window; widths are in bins of a record as long as the window."""
+
+    @property
+    def name(self) -> str: ...  # noqa: D102
+    @property
+    def mean(self) -> float: ...  # noqa: D102
+    @property
+    def half_width_bins(self) -> int: ...  # noqa: D102
+    @property
+    def noise_bandwidth_bins(self) -> float: ...  # noqa: D102
+    @property
+    def correlation_bins(self) -> float: ...  # noqa: D102
+    def samples(self, frames: int) -> FloatArray: ...  # noqa: D102
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,6 +46,11 @@ class CosineWindow:
     coefficients: tuple[float, ...]
 
     @property
+    def mean(self) -> float:
+        """Mean of the window: what a tone is lessened by."""
+        return self.coefficients[0]
+
+    @property
     def half_width_bins(self) -> int:
         """Bins from the middle of a line to its first null."""
         return len(self.coefficients)
@@ -40,12 +64,66 @@ class CosineWindow:
     @property
     def correlation_bins(self) -> float:
         """Over how many bins the power of noise hangs together: ``N sum w^4 / (sum w^2)^2`` (Welch 1967)."""
-        shape = self.samples(1024) ** 2
-        return float(len(shape) * np.sum(shape**2) / np.sum(shape) ** 2)
+        return _correlation(self.samples(1024))
 
     def samples(self, frames: int) -> FloatArray:
         """Give the window's ``frames`` samples; read-only, kept for the next call of the same length."""
         return _samples(self.coefficients, frames)
+
+
+@dataclass(frozen=True, slots=True)
+class FlatWindow:
+    """1 but for raised-cosine edges: for noise, of which it wastes little. A line in it has wide skirts, a tone does not belong.
+
+    Parameters
+    ----------
+    name
+        As it is shown to people.
+    edge
+        Length of either edge over that of the record; below one half.
+    """
+
+    name: str
+    edge: float
+
+    @property
+    def mean(self) -> float:
+        """Mean of the window."""
+        return 1 - self.edge
+
+    @property
+    def half_width_bins(self) -> int:
+        """Bins from the middle of a line to where its skirts begin to fall with the cube of the distance."""
+        return int(np.ceil(2 / self.edge))
+
+    @property
+    def noise_bandwidth_bins(self) -> float:
+        """Equivalent noise bandwidth in bins; the mean square of a raised cosine is 3/8."""
+        return (1 - 1.25 * self.edge) / self.mean**2
+
+    @property
+    def correlation_bins(self) -> float:
+        """As that of a sum of cosines."""
+        return _correlation(self.samples(1024))
+
+    def samples(self, frames: int) -> FloatArray:
+        """Give the window's ``frames`` samples; read-only, kept for the next call of the same length."""
+        return _flat(self.edge, frames)
+
+
+def _correlation(samples: FloatArray) -> float:
+    shape = samples**2
+    return float(len(shape) * np.sum(shape**2) / np.sum(shape) ** 2)
+
+
+@lru_cache(maxsize=6)
+def _flat(edge: float, frames: int) -> FloatArray:
+    length = max(1, round(edge * frames))
+    out = np.ones(frames)
+    out[:length] = raised_cosine(length)
+    out[frames - length :] = out[:length][::-1]
+    out.setflags(write=False)
+    return out
 
 
 @lru_cache(maxsize=6)
@@ -74,3 +152,4 @@ BLACKMAN_HARRIS_7 = CosineWindow(
     ),
 )
 """Side lobes at -180 dB (Albrecht 2001): nothing leaks that 24 bits can hold."""
+FLAT = FlatWindow("flat with soft edges", 0.08)

@@ -12,7 +12,8 @@ from utter_calm.analysis.skewed_sweep import analyze_skewed, resampled
 from utter_calm.analysis.sweep_finder import find_sweep
 from utter_calm.analysis.tone import analyze_tone
 from utter_calm.cli.analyze_impedance import output_impedance
-from utter_calm.cli.analyze_more import edges, imd, level_series, multitone, noise
+from utter_calm.cli.analyze_level_series import level_series
+from utter_calm.cli.analyze_more import edges, imd, multitone, noise
 from utter_calm.cli.analyze_options import (
     FILE,
     Recording,
@@ -67,7 +68,7 @@ def tone(recording: Recording) -> None:
 @json_option
 @click.option("--csv", "csv_path", type=FILE, help="Write the response as a table to this file.")
 def sweep(response: Path, stimulus: Path, channel: int | None, csv_path: Path | None, *, as_json: bool) -> None:
-    """Response and distortion of orders 2 to 5 from a recorded sweep and the file that was played."""
+    """Response and distortion of orders 2 to 10 from a recorded sweep and the file that was played."""
     played, played_rate = read_audio(stimulus)
     recorded, rate = read_audio(response)
     source = Capture(played, rate).channel(1)

@@ -1,9 +1,8 @@
-"""``utter-calm analyze``: series of tones, noise, multitone, intermodulation, edges."""
+"""``utter-calm analyze``: noise, multitone, intermodulation, edges."""
 
 from __future__ import annotations
 
 from dataclasses import replace
-from pathlib import Path
 
 import click
 import numpy as np
@@ -14,56 +13,17 @@ from utter_calm.analysis.intermodulation import Intermodulation, analyze_intermo
 from utter_calm.analysis.multitone import analyze_multitone, find_tones
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.steadiness import steadiness
-from utter_calm.analysis.tone import ToneAnalysis, analyze_tone
-from utter_calm.cli.analyze_options import FILE, Recording, common_options, load, on_recording, show, start
+from utter_calm.cli.analyze_options import Recording, on_recording, start
 from utter_calm.cli.skew import add_skew
-from utter_calm.errors import InputError, MeasurementError
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.edges import add_edges
 from utter_calm.measure.intermodulation import add_intermodulation
-from utter_calm.measure.level_series import LevelSeriesSettings, add_level_series
 from utter_calm.measure.line_trace import line_trace
 from utter_calm.measure.multitone import add_multitone
 from utter_calm.measure.noise_readings import add_noise, hear_noise, prepare_noise
-from utter_calm.measure.point import gather
-from utter_calm.measure.result import Result, ResultBuilder, Trust
-from utter_calm.measure.tone_trust import steady_trust, tone_trust
+from utter_calm.measure.result import Result, ResultBuilder
+from utter_calm.measure.tone_trust import steady_trust
 from utter_calm.measure.usable import usable_part
-
-
-@click.command("level-series")
-@click.argument("files", type=FILE, nargs=-1, required=True)
-@click.option("--load", "load_ohm", type=float, metavar="OHM", help="Load on the unit's output: gives watts.")
-@click.option("--nominal-volts", type=float, default=0.0, help="Nominal level at the unit's output, for the headroom.")
-@common_options
-def level_series(
-    files: tuple[Path, ...], load_ohm: float | None, nominal_volts: float, channel: int | None,
-    full_scale_volts: float | None, band: tuple[float, float], *, as_json: bool,
-) -> None:  # fmt: skip
-    """Distortion against level out of several recordings, one tone at one level each, in any order."""
-    captures = [load(file, full_scale_volts, band, load_ohm=load_ohm) for file in files]
-    if len(captures) < 2:
-        raise InputError("A series needs at least two recordings.", hint="Give one file for each level.")
-    counts = {c.count for c in captures}
-    if len(counts) > 1:
-        raise InputError("The recordings have different numbers of channels.", hint="Give them alike.")
-    numbers = range(1, counts.pop() + 1) if channel is None else (channel,)
-    settings = LevelSeriesSettings(band_low_hz=band[0], band_high_hz=band[1], nominal_v=nominal_volts)
-    out = ResultBuilder()
-    for number in numbers:
-        tones: list[tuple[dict[str, float], ToneAnalysis | None]] = []
-        for capture, file in zip(captures, files, strict=True):
-            try:
-                samples, trust = usable_part(capture, number)
-                tone = analyze_tone(samples * capture.scale(number), capture.rate_hz, band_hz=band)
-            except MeasurementError as problem:
-                out.trust.append(Trust("no_tone", f"{file.name}, channel {number}: {problem}"))
-                continue
-            for item in (*trust, *tone_trust(tone, number)):
-                out.trust.append(Trust(item.code, f"{file.name}: {item.text}", grave=item.grave))
-            tones.append(({}, tone))
-        add_level_series(out, gather(tones), captures[0], number, settings)
-    show(out.build(), f"{len(files)} recordings", as_json=as_json, full_scale_v=full_scale_volts)
 
 
 @on_recording()

@@ -9,7 +9,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from utter_calm.analysis.response import u_at
-from utter_calm.analysis.sweep import ORDERS as SWEEP_ORDERS
 from utter_calm.analysis.sweep import SweepAnalysis, analyze_sweep
 from utter_calm.analysis.tone import ToneAnalysis
 from utter_calm.errors import InputError
@@ -167,7 +166,7 @@ class FrequencySeries(StepKind[FrequencySeriesSettings]):
             if progress is not None:
                 progress(channel / capture.count)
         if settings.method == SWEPT:
-            out.trust.append(Trust("out_of_a_sweep", "Out of a sweep: orders 2 to 5 alone count, without noise; between them "
+            out.trust.append(Trust("out_of_a_sweep", "Out of a sweep: orders 2 to 10 alone count, without noise; between them "
                                    "and the stepped one lie the orders above and the noise.", grave=False))  # fmt: skip
         if any(capture.overload):
             out.trust.append(Trust("overload", "The input touched full scale: lower its sensitivity."))
@@ -209,15 +208,16 @@ def _swept(settings: FrequencySeriesSettings, capture: Capture, channel: int, nu
     count = max(settings.points, round(12 * math.log2(settings.stop_hz / settings.start_hz)))
     grid = np.geomspace(settings.start_hz, settings.stop_hz, count)
     top = min(settings.band_high_hz, part.rate_hz / 2)
-    harmonics = np.full((count, len(ORDERS)), np.nan)
-    for order in found.orders:
-        if order.order in ORDERS and len(order.frequency_hz):
+    every = np.full((count, len(found.orders)), np.nan)
+    for column, order in enumerate(found.orders):
+        if len(order.frequency_hz):
             ratio = np.interp(grid, order.frequency_hz, np.abs(order.ratio), left=np.nan, right=np.nan)
-            harmonics[:, ORDERS.index(order.order)] = np.where(grid * order.order <= top, ratio, np.nan)
-    thd = np.sqrt(np.nansum(harmonics**2, axis=1))
-    thd[~np.isfinite(harmonics).any(axis=1)] = np.nan
+            every[:, column] = np.where(grid * order.order <= top, ratio, np.nan)
+    thd = np.sqrt(np.nansum(every**2, axis=1))
+    thd[~np.isfinite(every).any(axis=1)] = np.nan
+    harmonics = every[:, [k for k, order in enumerate(found.orders) if order.order in ORDERS]]
     output = np.interp(grid, found.frequency_hz, np.abs(found.gain)) * level
-    inside = np.sum([grid * k <= top for k in SWEEP_ORDERS], axis=0)
+    inside = np.sum([grid * order.order <= top for order in found.orders], axis=0)
     nothing = np.full(count, np.nan)
     return Points(np.full(count, level), grid, output, 0 * grid, thd, nothing, nothing, nothing, inside.astype(float), harmonics)
 

@@ -32,6 +32,10 @@ _ALL = "all"
 METHODS = (
     (_ALL, "all three"), ("smpte", "60 Hz and 7 kHz, 4:1"), ("din", "250 Hz and 8 kHz, 4:1"), ("ccif", "19 kHz and 20 kHz, 1:1"),
 )  # fmt: skip
+PRODUCTS = {
+    (-1, 1): "product_f2_minus_f1", (1, 1): "product_f2_plus_f1", (-2, 1): "product_f2_minus_2f1", (2, 1): "product_f2_plus_2f1",
+    (2, -1): "product_2f1_minus_f2", (-1, 2): "product_2f2_minus_f1",
+}  # fmt: skip
 _NAMES = {60.0: "imd_smpte", 41.0: "imd_smpte", 250.0: "imd_din"}
 
 
@@ -61,6 +65,13 @@ class IntermodulationSettings(StepSettings):
         return list(_METHODS) if self.method == _ALL else [self.method]
 
 
+def product_text(n: int, m: int) -> str:
+    """Write ``n f1 + m f2`` as people do: the part that is added first."""
+    parts = sorted(((n, "f1"), (m, "f2")), key=lambda part: (part[0] < 0, part[1] == "f1"))
+    words = [f"{abs(k) if abs(k) > 1 else ''}{tone}" for k, tone in parts]
+    return f"{words[0]} {'−' if parts[1][0] < 0 else '+'} {words[1]}"
+
+
 def imd_readings() -> dict[str, Declared]:
     """All intermodulation readings."""
     pair = "arithmetic sum of the two products of that order over the high tone"
@@ -74,6 +85,11 @@ def imd_readings() -> dict[str, Declared]:
         out[f"imd_ccif_{order}"] = Declared(
             f"IMD 19 + 20 kHz, {word}", "distortion", f"Difference-frequency method (IEC 60268-3), {word} order: products over the "
             "arithmetic sum of both tones.", better="low", floored=True)  # fmt: skip
+    for (n, m), name in PRODUCTS.items():
+        order, text = abs(n) + abs(m), product_text(n, m)
+        out[name] = Declared(text, "distortion", f"Product of order {order} at {text}, f1 being the lower tone: over the high "
+            "tone (modulation method) or over the arithmetic sum of both (difference frequency).",
+            better="low", floored=True)  # fmt: skip
     out["low_tone"] = Declared("low tone", "frequency", "Frequency of the lower of two tones found in a file.")
     out["high_tone"] = Declared("high tone", "frequency", "Frequency of the higher of two tones found in a file.")
     return out
@@ -190,4 +206,6 @@ def add_intermodulation(out: ResultBuilder, found: Found, capture: Capture, chan
         for order, value, spread in ((2, found.second, found.u_second), (3, found.third, found.u_third)):
             if value is not None:
                 out.add(f"{name}_{order}", channel, value, "1", spread)
+    for product in found.products:
+        out.add(PRODUCTS[product.n, product.m], channel, product.ratio, "1", product.u_ratio, at)
     out.traces.append(line_trace(found.spectrum, channel, capture.unit(channel), at=at))

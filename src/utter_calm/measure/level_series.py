@@ -47,6 +47,7 @@ class LevelSeriesSettings(StepSettings):
     refine: str = setting("yes", "More steps where it bends", choices=YES_OR_NO)
     record_s: float = setting(0.1, "Record each step for", "s", low=0.02, high=20)
     bounds: str = setting("0.1 %, 1 %, 10 %", "Read off at", analysis_only=True)
+    of: str = setting("thd_n", "Read off from", choices=(("thd_n", "THD+N"), ("thd", "THD")), analysis_only=True)
     nominal_v: float = setting(0.0, "Nominal level at the unit's output (0: none)", "V", high=1000, analysis_only=True)
     band_low_hz: float = setting(20.0, "Band from", "Hz", low=0, high=96_000, analysis_only=True)
     band_high_hz: float = setting(20_000.0, "Band to", "Hz", low=1, high=96_000, analysis_only=True)
@@ -82,9 +83,9 @@ class LevelSeries(StepKind[LevelSeriesSettings]):
     settings_type = LevelSeriesSettings
     limits_itself = True
     readings = with_roles({
-        "power_at_#_percent": Declared("power at {} %", "power", f"Power in the load at a THD+N of {{}} %: {_PERCENT}.",
+        "power_at_#_percent": Declared("power at {} %", "power", f"Power in the load at a THD+N (or THD) of {{}} %: {_PERCENT}.",
         better="high"),
-        "voltage_at_#_percent": Declared("voltage at {} %", "small_level", f"Output at a THD+N of {{}} %: {_PERCENT}.",
+        "voltage_at_#_percent": Declared("voltage at {} %", "small_level", f"Output at a THD+N (or THD) of {{}} %: {_PERCENT}.",
         better="high"),
         "clipping_onset": Declared("clipping begins", "small_level",
         "Output from which THD+N at least doubles along a slope steeper "
@@ -94,6 +95,7 @@ class LevelSeries(StepKind[LevelSeriesSettings]):
         "headroom_above_nominal": Declared("above nominal", "gain", "Output at 1 % THD+N over the stated nominal level.",
                                              better="high"),
         "gain": Declared("gain", "gain", "Level at the unit's output over level at the rig's output.", means="gain"),
+        "compression": Declared("gain at the top", "gain", "Gain at the highest level of the series over that when quiet."),
         "gain_linearity": Declared("gain moves", "gain", "Largest over smallest gain of the series below the onset of "
                                      "clipping, from 30 dB above the noise on.", better="low"),
     }, "power_at_1_percent", "voltage_at_1_percent", "clipping_onset", "power_at_10_percent", "best_thd_n",
@@ -201,10 +203,12 @@ def add_level_series(out: ResultBuilder, points: Points, capture: Capture, chann
     points = points.sorted_by(points.drive_v if drive_known else points.level)
     drive = points.drive_v if drive_known else points.level
     unit = capture.unit(channel)
-    out.traces += distortion_traces(points, drive, "V" if drive_known else unit, channel)
+    # what was recorded beside is in the unit of the recording
+    drive_unit = "V" if drive_known and capture.rig is not None else unit
+    out.traces += distortion_traces(points, drive, drive_unit, channel)
 
     def add(name: str, values: FloatArray, y_unit: str) -> None:
-        out.traces.append(Trace(name, channel, drive, "V" if drive_known else unit, values, y_unit))
+        out.traces.append(Trace(name, channel, drive, drive_unit, values, y_unit))
 
     add("output", points.level, unit)
     if capture.load_ohm is not None and unit == "V":
@@ -232,13 +236,15 @@ def _add_readings(
 ) -> None:
     unit, level = capture.unit(channel), points.level
     u_level = capture.u_level(channel)
+    curve = points.thd_n if settings.of == "thd_n" else np.nan_to_num(points.thd)
     one_percent: tuple[float, float] | None = None
     for bound in parse_list(settings.bounds, "1", what="bound"):
         name = f"{100 * bound:g}".replace(".", "_")
-        at = level_at(level, points.thd_n, bound)
+        at = level_at(level, curve, bound)
         if at is None:
             continue
-        u = math.hypot(u_level, u_level_at(level, points.thd_n, points.u_thd_n, bound, at))
+        # the noise of a harmonic is part of that of the whole
+        u = math.hypot(u_level, u_level_at(level, curve, points.u_thd_n, bound, at))
         if capture.load_ohm is not None and unit == "V":
             power = at**2 / capture.load_ohm
             out.add(f"power_at_{name}_percent", channel, power, "W", power * math.hypot(2 * u, capture.u_load))
@@ -267,7 +273,10 @@ def _add_readings(
         gain = level / drive
         quiet = (points.noise < 10**-1.5) & (level < (onset or math.inf))
         if np.any(quiet):
-            _add_gain(out, gain[quiet], (points.u_level / level)[quiet], channel, u_level)
+            u_gain = points.u_level / level
+            _add_gain(out, gain[quiet], u_gain[quiet], channel, u_level)
+            top = float(compression(drive, level)[-1])
+            out.add("compression", channel, top, "1", top * float(np.hypot(u_gain[-1], np.median(u_gain[: len(gain) // 2 or 1]))))
 
 
 def _add_gain(out: ResultBuilder, gain: FloatArray, u: FloatArray, channel: int, u_level: float) -> None:

@@ -125,9 +125,9 @@ def _add_dynamic_range(out: ResultBuilder, tone: ToneAnalysis, channel: int, ful
     u_levels = np.array([h.ratio_uncertainty * tone.level for h in inside])
     for name, weighting in (("dynamic_range", itu_468_2k), ("dynamic_range_a", a_weighting), ("dynamic_range_flat", None)):
         weights = np.ones(len(lines)) if weighting is None else weighting(lines)
-        noise = tone.noise**2 if weighting is None else tone.noise_spectrum.weighted_power(*tone.band_hz, weighting)
+        noise = tone.noise**2 if weighting is None else tone.residual.power(*tone.band_hz, weighting)
         total = noise + float(np.sum((weights * levels) ** 2))
-        u = math.hypot(noise * tone.noise_spectrum.u_noise(*tone.band_hz, weighting),
+        u = math.hypot(noise * tone.residual.u_relative(*tone.band_hz, weighting),
                        float(np.linalg.norm(weights**2 * levels * u_levels)))  # fmt: skip
         ratio = dynamic_range(math.sqrt(total) / full_scale)
         out.add(name, channel, ratio, "1", ratio * u / total if total > 0 else None)

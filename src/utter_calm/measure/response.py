@@ -9,13 +9,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from utter_calm.analysis import response as curve
-from utter_calm.analysis.sweep import ORDERS, SweepAnalysis, analyze_sweep
+from utter_calm.analysis.sweep import SweepAnalysis, analyze_sweep
 from utter_calm.errors import InputError, MeasurementError
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, with_roles
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
 from utter_calm.measure.parallel import each_channel
 from utter_calm.measure.pictures import PHASE
+from utter_calm.measure.point import ORDERS
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
 from utter_calm.measure.tone_readings import TONE_READINGS
 from utter_calm.measure.usable import clicks, dropout, usable_part

@@ -96,8 +96,8 @@ def add_tone_readings(
     if tone.noise > 0:
         out.add("snr", channel, tone.level / tone.noise, "1", tone.level / tone.noise * (tone.u_noise / tone.noise))
     for name, weighting in (("noise_a", a_weighting), ("noise_c", c_weighting)):
-        weighted = math.sqrt(tone.noise_spectrum.weighted_power(*tone.band_hz, weighting))
-        u_weighted = tone.noise_spectrum.u_noise(*tone.band_hz, weighting)
+        weighted = math.sqrt(tone.residual.power(*tone.band_hz, weighting))
+        u_weighted = tone.residual.u_relative(*tone.band_hz, weighting)
         out.add(name, channel, weighted, unit, weighted * math.hypot(u_weighted, u_rel))
     if quasi_peak is not None:
         peak = quasi_peak.read(tone.band_hz)
