@@ -1,4 +1,4 @@
-"""Stated uncertainties are true: over seeded repeats with known noise the scatter is what is stated, within 0.7 to 1.4 (0.6 to 1.5 of few).
+"""Stated uncertainties are true: over seeded repeats with known noise the scatter is what is stated, to 0.7 to 1.4.
 
 Calibration does not scatter from repeat to repeat: these records come without one, so that the noise stands alone. Where a
 reading states a systematic part besides, as the detector of quasi-peaks does, that part is taken off first.

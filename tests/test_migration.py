@@ -82,7 +82,8 @@ def test_samples_and_verdicts_are_the_same(old):
     take = job.take(1)
     again = job.derive(take, job.settings_of(take))
     assert again.reading("level").value == pytest.approx(take.reading("level").value, rel=1e-9)
-    assert again.reading("thd_n", 2).value == pytest.approx(take.reading("thd_n", 2).value, rel=1e-6)
+    # noise is read from more of the record now
+    assert again.reading("thd_n", 2).value == pytest.approx(take.reading("thd_n", 2).value, rel=0.01)
     cell = Cell(job.document.units[0].id, "first-look", FOUR)
     assert {v.claim.id: v.outcome.value for v in job.verdicts(cell)} == {"gain": "met"}
     job.close()

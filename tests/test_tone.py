@@ -168,7 +168,7 @@ def test_polarity_and_delay_do_not_change_a_tone(noise):
 
 
 def test_the_noise_beside_a_tone_scatters_hardly_more_than_it_must(noise):
-    """0.5 / sqrt(dt * bandwidth) is the least (Rice); what the soft edges waste adds 7 %, and 50 Hz stays out of the weighted noise."""
+    """0.5 / sqrt(dt * bandwidth) is the least (Rice); soft edges add 7 %, and weighted noise is free of 50 Hz."""
     t = np.arange(RATE // 2) / RATE
     tone = 0.5 * np.sin(2 * np.pi * 997.13 * t) + 1e-3 * np.sin(2 * np.pi * 50 * t)
     found = [analyze_tone(tone + noise.normal(0, 1e-5, len(t)), RATE, band_hz=(200, 20_000)) for _ in range(100)]

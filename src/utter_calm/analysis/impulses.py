@@ -12,6 +12,7 @@ _TOGETHER_S, _LONGEST_S = 1.5e-3, 8e-3
 _MOST_PER_S = 10
 _COARSE = 8
 _CORE = 0.1
+_MARGIN_S = 0.1e-3
 
 
 def find_impulses(rest: FloatArray, rate_hz: float) -> tuple[tuple[int, int], ...]:
@@ -26,6 +27,17 @@ def find_impulses(rest: FloatArray, rate_hz: float) -> tuple[tuple[int, int], ..
     wide = [(a, b) for a, b in coarse if not any(a - reach < stop and start < b + reach for start, stop in fine)]
     found = sorted([*fine, *wide])
     return tuple(found) if len(found) <= max(3, _MOST_PER_S * len(rest) / rate_hz) else ()
+
+
+def bridged(response: FloatArray, unexplained: FloatArray, clicks: tuple[tuple[int, int], ...], rate_hz: float) -> FloatArray:
+    """The recording with what is unexplained about each click replaced by a straight line."""
+    out = response.copy()
+    margin = max(4, int(_MARGIN_S * rate_hz))
+    for start, stop in clicks:
+        a, b = max(margin, start - margin), min(len(out) - margin, stop + margin)
+        ends = np.mean(unexplained[a - margin : a]), np.mean(unexplained[b : b + margin])
+        out[a:b] += np.linspace(*ends, b - a) - unexplained[a:b]
+    return out
 
 
 def _leaps(rest: FloatArray, rate_hz: float, factor: int) -> list[tuple[int, int]]:

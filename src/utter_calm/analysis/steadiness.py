@@ -78,8 +78,14 @@ def steadiness(record: FloatArray, rate_hz: float, tones_hz: FloatArray) -> Stea
 
 
 def block_frames(omega: float, rate_hz: float) -> int:
-    """Samples over which a phase is averaged to be followed: a cycle or more, and short beside the fastest wobble."""
-    return max(16, round(max(2 * np.pi / omega, rate_hz / (8 * FASTEST_HZ))))
+    """Samples over which a phase is averaged to be followed: a cycle or more, and short beside the fastest wobble.
+
+    Of the lengths up to half as much again the one that holds a whole number of half cycles best: then the sum of the tone's
+    conjugate, which turns twice as fast the other way, vanishes and does not ripple through the phase.
+    """
+    least = max(16, round(max(2 * np.pi / omega, rate_hz / (8 * FASTEST_HZ))))
+    lengths = np.arange(least, least + least // 2 + 1)
+    return int(lengths[np.argmin(np.abs(np.sin(omega * lengths)) / lengths)])
 
 
 class Leaning(enum.Enum):

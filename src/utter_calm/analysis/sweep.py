@@ -7,9 +7,10 @@ from dataclasses import dataclass
 import numpy as np
 
 from utter_calm.analysis.deconvolution import Deconvolved, deconvolve
+from utter_calm.analysis.impulses import bridged
 from utter_calm.analysis.record import what_is_there
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.sweep_faults import NO_FAULTS, SweepFaults, bridged, find_faults_besides, find_lost, is_heard
+from utter_calm.analysis.sweep_faults import NO_FAULTS, SweepFaults, find_faults_besides, find_lost, is_heard
 from utter_calm.analysis.sweep_noise import NoiseFloor
 from utter_calm.analysis.transforms import next_fast_len, rfft
 from utter_calm.errors import NoSignal

@@ -20,7 +20,6 @@ _MOST_GAPS = 20
 _LEAST_GAP = 16
 _LOWEST_HZ = 200.0
 _HEARD_WELL, _BY_CHANCE, _PARTS, _FEWEST_LINES = 0.5, 0.3, 24, 50
-_MARGIN_S = 0.1e-3
 _END_S = 0.03
 _AROUND_S, _MOST_LOST_S, _ALIKE, _MUCH = 0.25, 0.5, 0.5, 1e-3
 
@@ -132,17 +131,6 @@ def find_faults_besides(response: FloatArray, unexplained: FloatArray, sweep: Sw
     reach = _BLOCK_S * rate_hz / 4
     edges = [edge for gap in gaps for edge in (gap.start, gap.stop)]
     return SweepFaults(tuple(run for run in leaps if all(abs(run[0] - edge) > reach for edge in edges)), gaps)
-
-
-def bridged(response: FloatArray, unexplained: FloatArray, clicks: tuple[tuple[int, int], ...], rate_hz: float) -> FloatArray:
-    """The recording with what is unexplained about each click replaced by a straight line."""
-    out = response.copy()
-    margin = max(4, int(_MARGIN_S * rate_hz))
-    for start, stop in clicks:
-        a, b = max(margin, start - margin), min(len(out) - margin, stop + margin)
-        ends = np.mean(unexplained[a - margin : a]), np.mean(unexplained[b : b + margin])
-        out[a:b] += np.linspace(*ends, b - a) - unexplained[a:b]
-    return out
 
 
 def _step(rest: FloatArray) -> int:

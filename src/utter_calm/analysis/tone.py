@@ -16,7 +16,11 @@ from utter_calm.analysis.mains import Mains
 from utter_calm.analysis.motion import Motion
 from utter_calm.analysis.residual_noise import ResidualNoise
 from utter_calm.analysis.spectrum import FloatArray, LineSpectrum
+from utter_calm.analysis.steadiness import FASTEST_HZ
 from utter_calm.analysis.tone_fit import ToneFit, fit_tone
+
+
+_WIDE_HZ, _NEAR_LINES = 3_000.0, 60
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -100,6 +104,9 @@ def tone_in_band(tone: ToneFit, band_hz: tuple[float, float]) -> ToneAnalysis:
     amplitude = abs(fit.phasors[0])
     # variance of a fitted peak amplitude: 2 sigma^2 / n with sigma^2 = S fs / 2, that is S / T
     spread = np.array([_amplitude_spread(noise_spectrum, k * frequency, duration) for k in fit.orders])
+    if tone.motion is not None:
+        # what a motion leaves about a harmonic is lines, which a median passes over
+        spread = np.maximum(spread, [_about(noise_spectrum, k * frequency, duration) for k in fit.orders])
     harmonics = _harmonics(fit, frequency, band, spread)
     in_band = [h for h in harmonics if h.in_band]
     distortion = amplitude * float(np.sqrt(sum(h.ratio**2 for h in in_band)))
@@ -107,6 +114,10 @@ def tone_in_band(tone: ToneFit, band_hz: tuple[float, float]) -> ToneAnalysis:
     freedom = tone.frames / max(1, tone.frames - fit.parameters)
     noise = float(np.sqrt(tone.residual.power(*band) * freedom))
     u_noise = noise * tone.residual.u_relative(*band)
+    # what stands about a moving tone may be motion that was not followed, or noise
+    excess = 0.0 if tone.motion is None else _excess(noise_spectrum, frequency, band)
+    if noise > 0:
+        u_noise = float(np.hypot(u_noise, excess / (2 * noise)))
     fundamental = amplitude / np.sqrt(2)
     rest = float(np.hypot(noise, distortion / np.sqrt(2)))
     u_distortion = _spread_of_root_sum(in_band) * fundamental
@@ -115,7 +126,8 @@ def tone_in_band(tone: ToneFit, band_hz: tuple[float, float]) -> ToneAnalysis:
         frequency_hz=frequency,
         u_frequency_hz=float(np.sqrt(3) / (np.pi * duration) * spread[0] / amplitude),
         level=fundamental,
-        u_level=float(spread[0] / np.sqrt(2)),
+        # a phase that is not followed costs half its mean square of the level
+        u_level=float(np.hypot(spread[0] / np.sqrt(2), excess / (2 * fundamental))),
         phase_rad=float(np.angle(fit.phasors[0])),
         dc=fit.dc,
         u_dc=float(np.sqrt(noise_spectrum.local_density_squared(0.0) / (2 * duration))),
@@ -137,6 +149,21 @@ def tone_in_band(tone: ToneFit, band_hz: tuple[float, float]) -> ToneAnalysis:
         level_ends=_level_ends(fit),
         motion=tone.motion,
     )
+
+
+def _excess(noise: LineSpectrum, frequency_hz: float, band: tuple[float, float]) -> float:
+    """Power about a tone, as far as a motion may reach, beyond that of the noise in a wide range about it."""
+    low, high = max(band[0], frequency_hz - 2 * FASTEST_HZ), min(band[1], frequency_hz + 2 * FASTEST_HZ)
+    if high <= low:
+        return 0.0
+    floor = noise.local_density_squared(frequency_hz, bins=round(_WIDE_HZ / noise.bin_hz))
+    return max(0.0, noise.band_power(low, high) - floor * (high - low))
+
+
+def _about(noise: LineSpectrum, frequency_hz: float, duration_s: float) -> float:
+    """Amplitude spread by all of the power some lines about a frequency."""
+    reach = _NEAR_LINES * noise.bin_hz
+    return float(np.sqrt(noise.band_power(max(0.0, frequency_hz - reach), frequency_hz + reach) / (2 * reach * duration_s)))
 
 
 def _amplitude_spread(noise: LineSpectrum, frequency_hz: float, duration_s: float) -> float:

@@ -25,7 +25,7 @@ from utter_calm.errors import NoSignal
 HIGHEST_ORDER = 10
 _LOWEST_TONE_HZ = 2.0
 _EXPLAINED = 0.7
-_BESIDE_CYCLES = 40.0
+_LEANS = 0.2
 _MOST_TURNS = 8
 _RESTS = 1e-5
 _MOST_ORDERS = 250
@@ -92,7 +92,7 @@ def fit_tone(record: FloatArray, rate_hz: float, *, near_hz: float | None = None
     except ValueError as problem:
         raise _no_tone(problem, near_hz) from problem
     noise, mains = _remainder(fit, rate_hz)
-    hum = _hum(fit.residual, omega := _beside(fit, mains, rate_hz))
+    hum = _hum(fit.residual, omega := _beside(fit, mains, noise, rate_hz))
     if hum is not None and omega is not None:
         fit, motion = _in_turns(record, fit, motion, hum, omega, spectrum, rate_hz)
         noise, mains = _remainder(fit, rate_hz)
@@ -135,16 +135,21 @@ def _in_turns(
     return fit, motion
 
 
-def _beside(fit: HarmonicFit, mains: Mains | None, rate_hz: float) -> FloatArray | None:
-    """Lines of the mains that lean on the tone or on a harmonic, in rad per sample; None where there are none."""
+def _beside(fit: HarmonicFit, mains: Mains | None, noise: LineSpectrum, rate_hz: float) -> FloatArray | None:
+    """Lines of the mains that lean on the tone or on a harmonic by more than noise does, in rad per sample; None: there are none.
+
+    A line d cycles beside puts up to 1 / (pi d) of its amplitude on a fit of all samples alike.
+    """
     if mains is None:
         return None
     lines = mains.frequency_hz * mains.multiples
-    harmonics = fit.omega * fit.orders * rate_hz / (2 * np.pi)
+    harmonics = np.asarray(fit.omega * fit.orders * rate_hz / (2 * np.pi))
     distance = np.abs(lines[:, None] - harmonics[None, :])
-    reach = _BESIDE_CYCLES * rate_hz / len(fit.residual)
+    duration = len(fit.residual) / rate_hz
+    leans = np.sqrt(2) * mains.rms[:, None] / np.maximum(np.pi * distance * duration, 1.0)
+    spread = np.sqrt([noise.local_density_squared(f) / duration for f in harmonics])
     # what looks like a wobble of the tone may be hum farther off
-    near = (distance.min(axis=1) < reach) | (distance[:, 0] < 1.2 * FASTEST_HZ)
+    near = np.any(leans > _LEANS * spread[None, :], axis=1) | (distance[:, 0] < 1.2 * FASTEST_HZ)
     return np.asarray(2 * np.pi / rate_hz * lines[near], dtype=np.float64) if np.any(near) else None
 
 

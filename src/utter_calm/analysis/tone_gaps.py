@@ -16,9 +16,12 @@ from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.steadiness import block_frames
 
 _GONE = 0.35
-_JUMP_RAD, _SURE = 0.25, 10.0
+_JUMP_RAD, _SURE = 0.02, 12.0
 _AROUND = 4
 _MOST = 50
+_BESIDE = np.array([-4.0, -3.0, -2.0, 2.0, 3.0, 4.0])
+_FROM_BESIDE = np.insert(np.linalg.pinv(np.vander(_BESIDE, 3))[2], 3, np.zeros(3))
+"""Foretells a value from those about it, but for the nearest, by a parabola: a frequency that moves turns the phase smoothly."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -57,17 +60,22 @@ def find_gaps(record: FloatArray, omega: float, rate_hz: float) -> tuple[Gap, ..
     gone = level < _GONE * usual
     found = [_missing(record, tone, omega, size, first, last) for first, last in runs(gone)]
     step = np.angle(tone[1:] * np.conj(tone[:-1]))
-    # a frequency a little beside, and one that moves, turn the phase evenly from block to block
-    smooth = np.array([np.median(part) for part in np.lib.stride_tricks.sliding_window_view(np.pad(step, 4, mode="edge"), 9)])
-    turned = np.angle(np.exp(1j * (step - smooth)))
-    usual_turn = 1.4826 * float(np.median(np.abs(turned)))
+    turned = np.abs(np.angle(np.exp(1j * (step - _windows(step) @ _FROM_BESIDE))))
+    usual_turn = 1.4826 * float(np.median(turned))
     near_gap = np.convolve(np.concatenate([[False], gone, [False]]), np.ones(5), mode="same")[1:-1] > 0
-    jumps = (np.abs(turned) > max(_JUMP_RAD, _SURE * usual_turn)) & ~(near_gap[1:] | near_gap[:-1])
+    # a jump spoils what is foretold of its neighbours, by less than it is itself
+    highest = turned >= np.max(_windows(turned), axis=1)
+    jumps = highest & (turned > max(_JUMP_RAD, _SURE * usual_turn)) & ~(near_gap[1:] | near_gap[:-1])
     for first, last in runs(jumps):
         lost = _lost(record, tone, omega, size, first, last)
         if lost is not None:
             found.append(lost)
     return tuple(sorted(found, key=lambda g: g.start)) if 0 < len(found) <= _MOST else ()
+
+
+def _windows(values: FloatArray) -> FloatArray:
+    """(n, 9): each value amid four on either side."""
+    return np.lib.stride_tricks.sliding_window_view(np.pad(values, 4, mode="edge"), 9)
 
 
 def whole_stretch(frames: int, gaps: tuple[Gap, ...]) -> slice:
@@ -146,6 +154,8 @@ def _lost(record: FloatArray, tone: ComplexArray, omega: float, size: int, first
     # the even turning between the two places does not count
     within = [float(np.angle(np.sum(tone[b.start + 1 : b.stop] * np.conj(tone[b.start : b.stop - 1])))) for b in (ahead, behind)]
     even = np.mean(within) * (behind.start + behind.stop - ahead.start - ahead.stop) / 2
-    jump = float(np.angle(turn[1] * np.conj(turn[0]) * np.exp(-1j * even))) % (2 * np.pi)
-    length = round(jump / omega)
+    jump = float(np.angle(turn[1] * np.conj(turn[0]) * np.exp(-1j * even)))
+    if abs(jump) < omega / 2:  # a click: the phase is the same behind it
+        return None
+    length = round(jump % (2 * np.pi) / omega)
     return Gap(place, length, lost=True) if length else None

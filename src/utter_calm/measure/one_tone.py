@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
-from utter_calm.analysis.impulses import find_impulses
+from dataclasses import replace
+
+import numpy as np
+
+from utter_calm.analysis.impulses import bridged, find_impulses
 from utter_calm.analysis.tone_fit import ToneFit, fit_tone
 from utter_calm.analysis.tone_gaps import find_gaps, whole_stretch
 from utter_calm.measure.capture import FloatArray
@@ -10,6 +14,7 @@ from utter_calm.measure.result import Trust
 from utter_calm.measure.usable import clicks, dropout
 
 _WORTH = 0.05
+_MOST_ROUNDS, _SETTLED = 6, 1e-6
 
 
 def tone_of(
@@ -27,7 +32,7 @@ def tone_of(
     Returns
     -------
     tuple
-        The tone, the stretch it was fitted to, and what is to be said of the rest.
+        The tone, the stretch it was fitted to, its clicks bridged, and what is to be said of the rest.
     """
     tone = fit_tone(record, rate_hz, near_hz=near_hz)
     trust = []
@@ -42,8 +47,21 @@ def tone_of(
         if cut:
             record, begins = record[kept], begins + kept.start
             tone = fit_tone(record, rate_hz, near_hz=near_hz or tone.frequency_hz)
-    found = find_impulses(tone.fit.residual, rate_hz)
-    if found:
-        runs = [(begins + start, begins + stop) for start, stop in found]
-        trust.append(clicks(channel, runs, rate_hz, ": they count in THD+N and noise."))
+    tone, record, runs = _without_clicks(tone, record, rate_hz)
+    if runs:
+        trust.append(clicks(channel, [(begins + a, begins + b) for a, b in runs], rate_hz, ": bridged, nothing counts them."))
     return tone, record, trust
+
+
+def _without_clicks(tone: ToneFit, record: FloatArray, rate_hz: float) -> tuple[ToneFit, FloatArray, tuple[tuple[int, int], ...]]:
+    """Bridge clicks by the tone that was fitted, and fit again, until that settles; the peak stays that of the record."""
+    runs: tuple[tuple[int, int], ...] = ()
+    peak, mended = tone.peak, record
+    for _ in range(_MOST_ROUNDS):
+        found = find_impulses(record - mended + tone.fit.residual, rate_hz)
+        again = bridged(record, record - mended + tone.fit.residual, found, rate_hz)
+        if np.max(np.abs(again - mended)) <= _SETTLED * peak:
+            break
+        runs, mended = found, again
+        tone = fit_tone(mended, rate_hz, near_hz=tone.frequency_hz)
+    return replace(tone, peak=peak), mended, runs
