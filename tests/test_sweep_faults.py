@@ -10,7 +10,10 @@ from scipy.signal import butter, sosfilt
 from utter_calm.analysis.sweep import analyze_sweep
 from utter_calm.cli import run
 from utter_calm.errors import NoSignal
+from utter_calm.measure.kinds import KINDS
 from utter_calm.signals.sweep import Sweep
+from utter_calm.standins.base import Bench
+from utter_calm.standins.catalogue import CATALOGUE
 
 RATE = 48_000
 LAW = Sweep(10.0, 22_000.0, 3.0, onset_s=0.25)
@@ -221,3 +224,13 @@ def test_what_leaps_in_every_cycle_is_distortion_and_no_click(click, noise):
     for order in found.orders:
         inside = order.frequency_hz < 0.36 * RATE / order.order
         assert np.max(np.abs(20 * np.log10(np.abs(order.ratio[inside]) / truth[order.order]))) < (1.5 if click else 0.15)
+
+
+@pytest.mark.parametrize(("name", "level"), [("class-D amplifier", 0.1), ("valve amplifier", 0.1)])
+def test_a_unit_whose_delay_changes_loses_nothing(name, level):
+    """A filter that resonates above the band, and a transformer that bends below it: neither drops out."""
+    kind = KINDS["response"]
+    settings = kind.settings_type(level_v=level)
+    played = kind.stimulus(settings)
+    heard = CATALOGUE[name].make(Bench(played.rate_hz, 8.0)).process(np.stack([played.volts] * 2, axis=1))[:, 0]
+    assert analyze_sweep(heard, played.volts, settings.sweep, played.rate_hz).faults.gaps == ()

@@ -89,7 +89,7 @@ def read_motion(t: FloatArray, departs: FloatArray, spline: BSpline, mean: float
     wobble = float(np.max(np.abs(rest)))
     # a bend of less than a cycle is part of the drift
     crossings = int(np.count_nonzero(np.diff(np.signbit(rest))))
-    if wobble > max(_SURE * u_middle, _SEEN * mean) and crossings >= 3:
+    if wobble > max(_SURE * u_middle, _SEEN * mean) and crossings >= 3 and cycles >= 1:
         # a wobble of few cycles leans: line and wobble are fitted together
         both = np.column_stack([line, np.cos(2 * np.pi * cycles * along), np.sin(2 * np.pi * cycles * along)])
         found = np.linalg.lstsq(both, rate, rcond=None)[0]

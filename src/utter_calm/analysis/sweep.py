@@ -24,6 +24,7 @@ _AT_EDGE_S = 3e-3
 _STILL_RINGS_S, _LEAST_QUIET_S = 0.1, 0.05
 _CUT_EDGE_S, _CUT_FADE_S = 5e-3, 0.03
 _SETTLED = 1e-5
+_EXPLAINS = 0.3
 _BESIDE_GAP = 2 ** (1 / 2)
 
 
@@ -165,9 +166,16 @@ def _deconvolve_mended(response: FloatArray, stimulus: FloatArray, sweep: Sweep,
         found = deconvolve(response, stimulus, sweep, rate_hz)
     lost = find_lost(response, found.unexplained, stimulus, sweep, rate_hz)
     if lost:
+        filled, there = response, np.ones(len(response), dtype=bool)
         for gap in reversed(lost):
-            response = np.insert(response, gap.start, np.zeros(gap.length))
-        found = deconvolve(response, stimulus, sweep, rate_hz)
+            filled = np.insert(filled, gap.start, np.zeros(gap.length))
+            there = np.insert(there, gap.start, np.zeros(gap.length, dtype=bool))
+        complete = deconvolve(filled, stimulus, sweep, rate_hz)
+        # a unit whose own delay changes looks ahead as well, but nothing is explained by putting samples in
+        if np.sum(complete.unexplained[there] ** 2) < _EXPLAINS * np.sum(found.unexplained**2):
+            response, found = filled, complete
+        else:
+            lost = ()
     unexplained, faults, mended = found.unexplained, NO_FAULTS, response
     for _ in range(_MOST_ROUNDS):
         faults = find_faults_besides(response, unexplained, sweep, found.delay_s, rate_hz)

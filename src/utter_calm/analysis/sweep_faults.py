@@ -127,7 +127,9 @@ def find_faults_besides(response: FloatArray, unexplained: FloatArray, sweep: Sw
         # where the sweep breaks off something is left by itself, and what comes back with each cycle is distortion
         if abs(run[0] - end) > _END_S * rate_hz and not recurs(unexplained, run, sweep, delay_s, rate_hz)
     ]
-    gaps = _silent(response, response - unexplained, rate_hz) or _between(response, leaps, rate_hz)
+    # a block that holds less than a cycle may be empty by itself
+    first = sweep.onset_s + delay_s + max(0.0, sweep.growth_s * np.log(1 / (_BLOCK_S * sweep.start_hz)))
+    gaps = _silent(response, response - unexplained, rate_hz, first * rate_hz) or _between(response, leaps, rate_hz)
     reach = _BLOCK_S * rate_hz / 4
     edges = [edge for gap in gaps for edge in (gap.start, gap.stop)]
     return SweepFaults(tuple(run for run in leaps if all(abs(run[0] - edge) > reach for edge in edges)), gaps)
@@ -155,8 +157,8 @@ def _between(response: FloatArray, leaps: list[tuple[int, int]], rate_hz: float)
     return tuple(found) if len(found) < _MOST_GAPS else ()
 
 
-def _silent(response: FloatArray, model: FloatArray, rate_hz: float) -> tuple[Gap, ...]:
-    """Where the recording holds less than a third of what the model holds, though that is well above nothing."""
+def _silent(response: FloatArray, model: FloatArray, rate_hz: float, first: float) -> tuple[Gap, ...]:
+    """Where, from sample ``first`` on, the recording holds less than a third of what the model holds, and that is not nothing."""
     size = max(16, int(_BLOCK_S * rate_hz))
     count = len(response) // size
     if count < 8 or not np.any(model):
@@ -165,7 +167,7 @@ def _silent(response: FloatArray, model: FloatArray, rate_hz: float) -> tuple[Ga
     power = np.sum(expected**2, axis=1)
     share = np.sum(heard * expected, axis=1) / np.maximum(power, 1e-300)
     loud = power > _LOUD**2 * np.median(power[power > 1e-4 * power.max()])
-    gone = (share < _GONE) & (np.sum(heard**2, axis=1) < 0.25 * power) & loud
+    gone = (share < _GONE) & (np.sum(heard**2, axis=1) < 0.25 * power) & loud & (np.arange(count) * size >= first)
     found = [_placed(response, model, first, last, size) for first, last in runs(gone)]
     return tuple(found) if len(found) < _MOST_GAPS else ()
 

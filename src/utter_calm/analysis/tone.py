@@ -19,7 +19,6 @@ from utter_calm.analysis.spectrum import FloatArray, LineSpectrum
 from utter_calm.analysis.steadiness import FASTEST_HZ
 from utter_calm.analysis.tone_fit import ToneFit, fit_tone
 
-
 _WIDE_HZ, _NEAR_LINES = 3_000.0, 60
 
 

@@ -14,7 +14,7 @@ from utter_calm.rig.channel import (
 from utter_calm.rig.port import Port, Recording, limits_for, peaks_of
 from utter_calm.rig.protocol import Device, DeviceInfo, Instrument, RecordedBlock, Stream, StreamSettings
 from utter_calm.rig.rig import Part, Rig, stereo_rig
-from utter_calm.rig.simulated import Faults, SimulatedDevice
+from utter_calm.rig.simulated import UNITS, Faults, SimulatedDevice, knobs_of
 
 __all__ = [
     "CURRENT",
@@ -22,6 +22,7 @@ __all__ = [
     "FULL_SCALE",
     "LOOPBACK",
     "MICROPHONE",
+    "UNITS",
     "VOLTAGE",
     "Channel",
     "Correction",
@@ -37,6 +38,7 @@ __all__ = [
     "SimulatedDevice",
     "Stream",
     "StreamSettings",
+    "knobs_of",
     "limits_for",
     "peaks_of",
     "stereo_rig",

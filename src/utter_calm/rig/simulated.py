@@ -22,6 +22,11 @@ _FIRST = "dome amplifier"
 _UNIT_CHANNELS = 2
 
 
+def knobs_of(unit: str) -> dict[str, tuple[str, ...]]:
+    """Knobs and switches of a stand-in, each with its positions; none where any value will do. Empty for what is no stand-in."""
+    return dict(CATALOGUE[unit].knobs) if unit in CATALOGUE else {}
+
+
 @dataclass(frozen=True, slots=True)
 class Faults:
     """Mishaps to be played, for tests and for practice; frames since the stream was opened."""

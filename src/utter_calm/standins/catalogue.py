@@ -9,6 +9,7 @@ from utter_calm.quantities import number_of
 from utter_calm.standins import class_d, patch_cable, preamplifier, show_converter, valve_amplifier, wiring
 from utter_calm.standins.amplifier import Amplifier, AmplifierModel
 from utter_calm.standins.base import Bench, StandIn
+from utter_calm.standins.bench_supply import BenchSupply
 from utter_calm.standins.cable import Cable
 from utter_calm.standins.series_input import SeriesInput
 from utter_calm.standins.transformer import Transformer
@@ -65,4 +66,5 @@ CATALOGUE: dict[str, Entry] = {
     "class-D amplifier": Entry(class_d.ClassDAmplifier, class_d.POSITIONS),
     "show converter": Entry(show_converter.ShowConverter, show_converter.POSITIONS),
     "patch cable": Entry(patch_cable.PatchCable, patch_cable.POSITIONS),
+    "bench supply": Entry(BenchSupply),
 }

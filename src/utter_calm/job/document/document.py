@@ -96,6 +96,10 @@ class JobDocument:
         """Give an id that no unit has."""
         return _free("u1", {u.id for u in self.units}, "u")
 
+    def free_plan_id(self) -> str:
+        """Give an id that no plan has."""
+        return _free("p1", {p.id for p in self.plans}, "p")
+
 
 def _free(base: str, taken: set[str], stem: str = "") -> str:
     more = (f"{stem}{k}" if stem else f"{base}-{k}" for k in range(2, len(taken) + 3))

@@ -1,0 +1,192 @@
+"""Plans to start from, by what is measured: the steps and conditions that practitioners ask for."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from typing import Any
+
+from utter_calm.errors import InputError
+from utter_calm.job.document.conditions import LOAD, Factor
+from utter_calm.job.document.plan import Plan
+from utter_calm.job.document.step import Step
+from utter_calm.measure.kinds import KINDS
+from utter_calm.quantities import NONE, Conditions, Measured
+from utter_calm.rig import stereo_rig
+
+_SWITCH_LOAD = "Switch the load to {value}."
+_SERIES = "series resistor"
+_LEVEL = "level at the output"
+
+
+@dataclass(frozen=True, slots=True)
+class Start:
+    """A plan to start from.
+
+    Parameters
+    ----------
+    key, title
+        For machines and for people.
+    asks
+        What such a plan is asked for, in one line.
+    stand_ins
+        Names of the stand-ins that suit, the likeliest first; none where there is none.
+    plan
+        Makes it; its steps' ids are those of their kinds.
+    """
+
+    key: str
+    title: str
+    asks: str
+    stand_ins: tuple[str, ...]
+    plan: Callable[[], Plan]
+
+    def make(self, plan_id: str, free: Callable[[str], str]) -> Plan:
+        """Give the plan under an id, ``free`` giving each step an id that no other step of the job has."""
+        made = self.plan()
+        return replace(made, id=plan_id, steps=tuple(replace(step, id=free(step.id)) for step in made.steps))
+
+
+def _step(kind: str, where: Conditions = (), label: str = "", name: str = "", **settings: Any) -> Step:  # noqa: ANN401
+    ident = name or kind.replace("_", "-")
+    return Step(ident, kind, label=label, where=where).with_settings(KINDS[kind].settings_type(**settings))
+
+
+def _ohm(value: float) -> Measured:
+    return Measured(value, "ohm")
+
+
+def _loads(*values: Measured | str) -> Factor:
+    return Factor(LOAD, values, _SWITCH_LOAD)
+
+
+def _into(*values: float) -> Conditions:
+    return tuple((LOAD, _ohm(v)) for v in values)
+
+
+def _power_amplifier() -> Plan:
+    return Plan(
+        rig=stereo_rig(),
+        steps=(
+            _step("first_look", _into(8, 4)),
+            _step("response", level_v=0.1),
+            _step("level_series", _into(8, 4), "Distortion against power", nominal_v=2.83),
+            _step("frequency_series", _into(8), level_v=0.1, lower_levels="0.03 V"),
+            _step("noise", _into(8)),
+            _step("intermodulation", _into(8)),
+            _step("crosstalk", _into(8), level_v=0.1),
+            _step("impedance", label="Output impedance"),
+        ),
+        factors=(_loads(_ohm(8), _ohm(4), NONE),),
+    )
+
+
+def _preamplifier() -> Plan:
+    direct = ((_SERIES, _ohm(0)),)
+    return Plan(
+        rig=stereo_rig(pickup_ratio=1.0, ceiling_v=3.9),
+        steps=(
+            _step("first_look", direct, level_v=0.2),
+            _step("response", direct, level_v=0.1),
+            _step("level_series", direct, "Distortion against level", nominal_v=1.0),
+            _step("noise", direct, reference_v=1.0),
+            _step("intermodulation", direct, level_v=0.2),
+            _step("crosstalk", direct, level_v=0.2),
+            _step("response", label="Response, for the input impedance", name="response-input", level_v=0.1, stop_hz=60_000.0),
+            _step("impedance", label="Input impedance", side="input"),
+        ),
+        factors=(
+            _loads(_ohm(10e3)),
+            Factor(_SERIES, (_ohm(0), _ohm(10e3)), "Put {value} in series with the input.", cost=2.0),
+        ),
+    )
+
+
+def _converter() -> Plan:
+    return Plan(
+        rig=stereo_rig(pickup_ratio=1.0, ceiling_v=3.9),
+        steps=(
+            _step("first_look", level_v=1.0),
+            _step("response", level_v=0.3, stop_hz=60_000.0),
+            _step("level_series", label="Distortion against level", level_v=1.9),
+            _step("frequency_series", level_v=1.0),
+            _step("noise", label="Dynamic range", method="tone", full_scale_v=2.0),
+            _step("multitone", level_v=0.3),
+            _step("crosstalk", level_v=1.0),
+        ),
+        factors=(_loads(_ohm(10e3)),),
+    )
+
+
+def _cable() -> Plan:
+    return Plan(
+        rig=stereo_rig(pickup_ratio=1.0, ceiling_v=3.9),
+        steps=(_step("response", level_v=1.0, stop_hz=88_000.0), _step("crosstalk", level_v=1.0), _step("noise")),
+        factors=(_loads(_ohm(10e3)),),
+    )
+
+
+def _transformer() -> Plan:
+    return Plan(
+        rig=stereo_rig(ceiling_v=3.9),
+        steps=(
+            _step("response", start_hz=8.0, stop_hz=88_000.0, level_v=0.1),
+            _step(
+                "level_series",
+                (*_into(600), (_LEVEL, Measured(3.0, "V"))),
+                "Distortion against level",
+                frequency_hz=50.0,
+                start_v=0.03,
+                level_v=3.0,
+            ),
+            _step("frequency_series", _into(600), level_v=1.0),
+        ),
+        factors=(
+            _loads(_ohm(600), _ohm(10e3)),
+            Factor(_LEVEL, (Measured(0.1, "V"), Measured(3.0, "V")), sets="level_v"),
+        ),
+    )
+
+
+def _supply() -> Plan:
+    return Plan(
+        rig=stereo_rig(pickup_ratio=1.0),
+        steps=(
+            _step("noise", label="Hum and noise"),
+            _step("noise", label="Ripple and noise to 80 kHz", name="noise-wide", band_low_hz=10.0, band_high_hz=80_000.0,
+                  rate_hz=192_000),
+        ),
+        factors=(_loads(NONE, _ohm(47), _ohm(12)),),
+    )  # fmt: skip
+
+
+STARTS: dict[str, Start] = {
+    start.key: start
+    for start in (
+        Start("power-amplifier", "Power amplifier", "Watts into loads, distortion, response, noise, output impedance",
+              ("dome amplifier", "class-D amplifier", "valve amplifier"), _power_amplifier),
+        Start("preamplifier", "Preamplifier", "Gain, response, noise, crosstalk, input impedance",
+              ("preamplifier",), _preamplifier),
+        Start("converter", "Converter", "Dynamic range, distortion, response, multitone", ("show converter",), _converter),
+        Start("cable", "Cable", "Response, crosstalk, what it picks up", ("patch cable", "cable"), _cable),
+        Start("transformer", "Transformer", "Response at two levels into two loads, saturation", ("line transformer",),
+              _transformer),
+        Start("supply", "Power supply", "Ripple, hum and noise under every load", ("bench supply",), _supply),
+        Start("other", "Something else", "An empty plan: steps and conditions are added one by one", (), Plan),
+    )
+}  # fmt: skip
+
+
+def start_of(key: str) -> Start:
+    """Find a plan to start from, by its key or title.
+
+    Raises
+    ------
+    InputError
+        There is none of that name.
+    """
+    wanted = key.strip().lower().replace(" ", "-")
+    for start in STARTS.values():
+        if wanted in (start.key, start.title.lower().replace(" ", "-")):
+            return start
+    raise InputError(f"There is no plan for “{key}” to start from.", hint=f"There is: {', '.join(STARTS)}.")
