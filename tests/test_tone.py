@@ -171,12 +171,12 @@ def test_the_noise_beside_a_tone_scatters_hardly_more_than_it_must(noise):
     """0.5 / sqrt(dt * bandwidth) is the least (Rice); soft edges add 7 %, and weighted noise is free of 50 Hz."""
     t = np.arange(RATE // 2) / RATE
     tone = 0.5 * np.sin(2 * np.pi * 997.13 * t) + 1e-3 * np.sin(2 * np.pi * 50 * t)
-    found = [analyze_tone(tone + noise.normal(0, 1e-5, len(t)), RATE, band_hz=(200, 20_000)) for _ in range(100)]
+    found = [analyze_tone(tone + noise.normal(0, 1e-5, len(t)), RATE, band_hz=(200, 20_000)) for _ in range(50)]
     values = np.array([f.noise for f in found])
     truth = 1e-5 * np.sqrt(19_800 / 24_000)
     least = 0.5 / np.sqrt(0.5 * 19_800)
-    assert np.mean(values) == pytest.approx(truth, rel=5e-4)
-    assert np.std(values) / truth == pytest.approx(1.07 * least, rel=0.2)
+    assert np.mean(values) == pytest.approx(truth, rel=3e-3)
+    assert np.std(values) / truth == pytest.approx(1.07 * least, rel=0.3)
     assert found[0].u_noise / truth == pytest.approx(1.07 * least, rel=0.1)
     weighted = [np.sqrt(f.residual.power(20, 20_000, a_weighting)) for f in found]
     grid = np.linspace(20, 20_000, 20_000)

@@ -34,6 +34,19 @@ def window(qtbot, qapp, tmp_path):
     assert not [t.name for t in threading.enumerate() if t.name.startswith(ours)]
 
 
+def begin_job(window, path, kind="Power amplifier", behind="", **texts):
+    """Begin a new job as a hand would: the kind, what stands behind it, and what is typed into which field."""
+    window.new_job()
+    page = window.unit_page
+    page.kinds.setCurrentRow([page.kinds.item(k).text() for k in range(page.kinds.count())].index(kind))
+    if behind:
+        page.behind.setCurrentIndex(page.behind.findText(behind))
+    page.path.setText(str(path))
+    for name, text in texts.items():
+        getattr(page, name).setText(text)
+    page.begin.click()
+
+
 @pytest.fixture
 def measured_window(window, measured_path, tmp_path):
     """The window on a measured demo job of one's own."""

@@ -5,6 +5,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QFileDialog
 
 from tests.test_toy_kind import Law, Murmur, hall_rig
+from tests.ui.conftest import begin_job
 from utter_calm.job.job import Job
 from utter_calm.job.run.prompt import Answer
 from utter_calm.measure.kinds import also
@@ -40,8 +41,7 @@ def fill(form, **texts):
 @pytest.mark.timeout(240)
 def test_from_an_empty_job_to_a_report_by_the_window_alone(qtbot, window, tmp_path, monkeypatch):
     keep_rig(hall_rig())
-    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "hall.calm"), ""))
-    window.new_job()
+    begin_job(window, tmp_path / "hall.calm", "Something else", behind="stand-in: dome amplifier")
     space = window.workspace
     session = space.session
     space.pages["rig"]._take("Hall")

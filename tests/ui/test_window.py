@@ -6,6 +6,7 @@ from PySide6.QtGui import QAccessible
 from PySide6.QtTest import QAbstractItemModelTester
 from PySide6.QtWidgets import QApplication, QLabel, QMessageBox, QWidget
 
+from tests.ui.conftest import begin_job
 from utter_calm.errors import JobFileError
 from utter_calm.job.run.prompt import Answer
 from utter_calm.job.verdict import Outcome
@@ -249,10 +250,9 @@ def test_bad_files_leave_the_window_as_it_was(qtbot, window, measured_path, tmp_
 def test_new_save_as_and_recent(qtbot, window, tmp_path, monkeypatch):
     from PySide6.QtWidgets import QFileDialog
 
-    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "one"), ""))
-    window.new_job()
+    begin_job(window, tmp_path / "one", "Cable")
     assert (tmp_path / "one.calm").is_file()
-    assert window.workspace.coverage.model.rowCount() == 4
+    assert window.workspace.coverage.model.rowCount() == 3
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "two.calm"), ""))
     window.save_as()
     assert window.workspace.session.job.path.name == "two.calm"

@@ -16,6 +16,7 @@ from utter_calm.errors import UtterCalmError
 
 _COMMANDS = {
     "demo": ("utter_calm.cli.demo", "demo"),
+    "new": ("utter_calm.cli.new", "new"),
     "run": ("utter_calm.cli.run", "run"),
     "analyze": ("utter_calm.cli.analyze", "analyze"),
     "table": ("utter_calm.cli.table", "table"),

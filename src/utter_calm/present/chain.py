@@ -75,7 +75,8 @@ def chain_view(
         simulated=simulated),
         LinkView("unit", "unit", unit.title, unit.settings or "settings not noted",
                  f"on the bench: {standing_unit}" if standing_unit not in (None, unit.stand_in or unit.title) else
-                 f"was {shown.unit_title}" if shown and shown.role != FLOOR and shown.unit_title != unit.title else ""),
+                 f"was {shown.unit_title}" if shown and shown.role != FLOOR and shown.unit_title != unit.title else "",
+                 simulated=bool(unit.stand_in)),
         LinkView("load", "load", load_text, f"up to {rig.load_power_w:g} W",
                  f"was {value_text(was)}" if was and was != standing_load else "",
                  "" if step is not None and step.measure.limits_itself else

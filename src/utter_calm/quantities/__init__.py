@@ -30,7 +30,7 @@ from utter_calm.quantities.measured import (
     value_text,
     values_text,
 )
-from utter_calm.quantities.parse import Understood, parse_list, parse_quantity, understand
+from utter_calm.quantities.parse import Understood, parse_decibels, parse_list, parse_quantity, understand
 from utter_calm.quantities.quantity import Quantity, Scale, View
 from utter_calm.quantities.table import QUANTITIES, in_unit, of_unit, quantity
 from utter_calm.quantities.text import Shown, decimals_for, si_text, with_uncertainty
@@ -60,6 +60,7 @@ __all__ = [
     "names_same",
     "number_of",
     "of_unit",
+    "parse_decibels",
     "parse_list",
     "parse_quantity",
     "plain_text",

@@ -29,6 +29,9 @@ class Understood:
     text: str
 
 
+_MOST_DB = 400.0
+
+
 def understand(text: str, unit: str, *, what: str = "value") -> Understood:
     """Turn typed text into a linear SI number and say how it was understood, as in ``88.9 mm`` for ``3.5 in``.
 
@@ -131,3 +134,21 @@ def _in_unit(number: float, suffix: str, unit: str) -> float | None:
             return math.inf
     found = unit_called(suffix, unit)
     return None if found is None else number * found.factor + found.offset
+
+
+def parse_decibels(text: str) -> float:
+    """Read a gain in dB, with or without the unit.
+
+    Raises
+    ------
+    InputError
+        It is no number of dB.
+    """
+    bare = text.strip().lower().removesuffix("db").strip().replace("\N{MINUS SIGN}", "-").replace(",", ".")
+    try:
+        found = float(bare)
+    except ValueError:
+        found = math.nan
+    if not abs(found) <= _MOST_DB:
+        raise InputError(f"The gain “{text}” is not a number of dB.", hint="Type it as in 29.6 dB.")
+    return found

@@ -14,7 +14,7 @@ from utter_calm.rig.channel import (
 from utter_calm.rig.port import Port, Recording, limits_for, peaks_of
 from utter_calm.rig.protocol import Device, DeviceInfo, Instrument, RecordedBlock, Stream, StreamSettings
 from utter_calm.rig.rig import Part, Rig, stereo_rig
-from utter_calm.rig.simulated import UNITS, Faults, SimulatedDevice, knobs_of
+from utter_calm.rig.simulated import UNITS, Faults, SimulatedDevice, knobs_of, lacks
 
 __all__ = [
     "CURRENT",
@@ -39,6 +39,7 @@ __all__ = [
     "Stream",
     "StreamSettings",
     "knobs_of",
+    "lacks",
     "limits_for",
     "peaks_of",
     "stereo_rig",

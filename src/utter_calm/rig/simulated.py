@@ -27,6 +27,18 @@ def knobs_of(unit: str) -> dict[str, tuple[str, ...]]:
     return dict(CATALOGUE[unit].knobs) if unit in CATALOGUE else {}
 
 
+def lacks(unit: str, factor: str, value: Value) -> str:
+    """Say why a stand-in cannot have a factor at a value; empty where it can, or where a hand sets it."""
+    if factor not in {knob for entry in CATALOGUE.values() for knob in entry.positions}:
+        return ""
+    own = CATALOGUE[unit].positions
+    if factor not in own:
+        return f"the {unit} has no “{factor}”; it has {', '.join(own)}"
+    if own[factor] and value not in own[factor]:
+        return f"the {factor} of the {unit} has no position “{value_text(value)}”; it has {', '.join(own[factor])}"
+    return ""
+
+
 @dataclass(frozen=True, slots=True)
 class Faults:
     """Mishaps to be played, for tests and for practice; frames since the stream was opened."""

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from utter_calm.errors import InputError
 from utter_calm.job.document import FLOOR, LOAD, Cell, JobDocument
 from utter_calm.quantities import Conditions, Measured, Value
-from utter_calm.rig import Device, Instrument, Rig, SimulatedDevice
+from utter_calm.rig import UNITS, Device, Instrument, Rig, SimulatedDevice, lacks
 
 UNIT_FACTOR = "unit"
 PICKUP_FACTOR = "pickup"
@@ -15,6 +16,7 @@ IN_THE_PATH: Conditions = (("series resistor", Measured(0.0, "ohm")), ("pre-filt
 """What may stand in the path, and how it stands when no plan asks for it."""
 _CHANGE_COST = {UNIT_FACTOR: 5.0, PICKUP_FACTOR: 3.0}
 _BY_ITSELF = 0.05
+_FIRST_LOAD = Measured(8.0, "ohm")
 
 
 @dataclass(slots=True)
@@ -66,10 +68,45 @@ def wanted(document: JobDocument, cell: Cell, standing: Conditions = ()) -> Cond
     return (*left, (PICKUP_FACTOR, pickup), (UNIT_FACTOR, bench_name(document, cell.unit)), *conditions)
 
 
-def simulated_bench(rig: Rig, *, seed: int = 1) -> Bench:
-    """Give the simulated device with the dome amplifier connected to 8 ohm."""
+def refuse_impossible(document: JobDocument, cell: Cell, bench: Bench) -> None:
+    """Refuse a cell that the bench cannot have before anything is played.
+
+    Raises
+    ------
+    InputError
+        A real unit on a simulated rig, a stand-in that is not there, or one without that knob or position.
+    """
+    if cell.role == FLOOR or document.step(cell.step).deduction is not None or not bench.device.info.simulated:
+        return
+    unit, plan = document.unit(cell.unit), document.plan_of(cell.step)
+    if not unit.stand_in:
+        raise InputError(
+            f"“{unit.title}” is a real unit, and this rig is simulated.", hint="Choose a stand-in for it (Alt+3, “Behind it”)."
+        )
+    if unit.stand_in not in UNITS:
+        raise InputError(f"There is no stand-in “{unit.stand_in}”.", hint=f"There is: {', '.join(UNITS)}.")
+    for name, value in cell.setup.conditions:
+        factor = plan.factor(name)
+        why = "" if factor is not None and factor.sets else lacks(unit.stand_in, name, value)
+        if why:
+            raise InputError(
+                f"“{unit.title}” cannot be set so: {why}.", hint="Change the condition, or what stands behind the unit."
+            )
+
+
+def simulated_bench(rig: Rig, *, seed: int = 1, unit: str = UNITS[0], load: Value = _FIRST_LOAD) -> Bench:
+    """Give the simulated device with a stand-in (the dome amplifier unless said otherwise) connected to a load (8 ohm)."""
     device = SimulatedDevice(rig, seed=seed)
-    standing = (
-        (PICKUP_FACTOR, Measured(rig.pickup_ratio, "1")), (UNIT_FACTOR, "dome amplifier"), (LOAD, Measured(8.0, "ohm")),
-    )  # fmt: skip
-    return Bench(device, device, standing)
+    device.set(UNIT_FACTOR, unit)
+    device.set(LOAD, load)
+    return Bench(device, device, ((PICKUP_FACTOR, Measured(rig.pickup_ratio, "1")), (UNIT_FACTOR, unit), (LOAD, load)))
+
+
+def bench_for(document: JobDocument, unit_id: str) -> Bench:
+    """Give the simulated device with a unit of a job connected, under the first load of its plan."""
+    unit = document.unit(unit_id)
+    plan = document.plan(unit.plan)
+    load = plan.factor(LOAD)
+    return simulated_bench(
+        plan.rig, unit=unit.stand_in if unit.stand_in in UNITS else UNITS[0], load=load.values[0] if load else _FIRST_LOAD
+    )

@@ -11,7 +11,7 @@ from utter_calm.errors import Cancelled, InputError, MeasurementError
 from utter_calm.job.document import FLOOR, LOAD, UNIT, Cell, JobDocument
 from utter_calm.job.gain import gain_of_plan
 from utter_calm.job.job import Job
-from utter_calm.job.run.bench import LEFT_OUT, PICKUP_FACTOR, UNIT_FACTOR, Bench, wanted
+from utter_calm.job.run.bench import LEFT_OUT, PICKUP_FACTOR, UNIT_FACTOR, Bench, refuse_impossible, wanted
 from utter_calm.job.run.order import run_order
 from utter_calm.job.run.precheck import check_leads, needs_check
 from utter_calm.job.run.prompt import Answer, Prompt
@@ -88,6 +88,8 @@ def run_cells(
     """
     document = document or job.document
     cells = list(cells)
+    for cell in cells:
+        refuse_impossible(document, cell, bench)
     plans = {c.step: document.plan_of(c.step) for c in cells if c.role == FLOOR}
     known = all(gain_of_plan(job, document, plan) is not None for plan in plans.values())
     ordered = in_order(document, cells, bench, gain_known=known)

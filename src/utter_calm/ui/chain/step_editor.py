@@ -10,9 +10,9 @@ from utter_calm.errors import InputError
 from utter_calm.job.document import Plan, Step
 from utter_calm.measure.kind import SettingField, SettingValues, StepSettings, setting_fields
 from utter_calm.measure.kinds import KINDS
-from utter_calm.quantities import Conditions, Value, amplitude_to_db, db_to_amplitude, names_same, value_text
+from utter_calm.quantities import Conditions, Value, amplitude_to_db, db_to_amplitude, names_same, parse_decibels, value_text
 from utter_calm.quantities.text import fixed
-from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit, decibels_of, text_line
+from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit, text_line
 from utter_calm.ui.state.session import JobSession
 
 
@@ -92,7 +92,7 @@ def step_editor(session: JobSession, parent: QWidget) -> PopupForm | None:
 def _relative(form: PopupForm) -> float | None:
     """Level as a ratio to the reference; None where the field is empty or there is none."""
     text = form.text("relative") if "relative" in form.fields else ""
-    return db_to_amplitude(decibels_of(text)) if text else None
+    return db_to_amplitude(parse_decibels(text)) if text else None
 
 
 def _where(plan: Plan, text: str) -> Conditions:

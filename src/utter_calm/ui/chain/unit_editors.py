@@ -8,9 +8,19 @@ from PySide6.QtWidgets import QComboBox, QWidget
 
 from utter_calm.errors import InputError
 from utter_calm.job.document import LOAD, Factor
-from utter_calm.quantities import NONE, Measured, Value, amplitude_to_db, db_to_amplitude, parse_quantity, value_text
+from utter_calm.quantities import (
+    NONE,
+    Measured,
+    Value,
+    amplitude_to_db,
+    db_to_amplitude,
+    parse_decibels,
+    parse_quantity,
+    value_text,
+)
 from utter_calm.quantities.text import fixed
-from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit, decibels_of, text_line
+from utter_calm.rig import UNITS
+from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit, text_line
 from utter_calm.ui.state.session import JobSession
 
 
@@ -20,24 +30,33 @@ def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
 
     def apply(form: PopupForm) -> None:
         typed = form.text("gain")
-        gain = db_to_amplitude(decibels_of(typed)) if typed else None
+        gain = db_to_amplitude(parse_decibels(typed)) if typed else None
         changed = replace(
             unit, name=form.text("name") or "Unit", sample=form.text("sample"), settings=form.text("settings"),
-            nominal_gain=gain, notes=form.text("notes"),
+            nominal_gain=gain, notes=form.text("notes"), stand_in=str(behind.currentData()),
         )  # fmt: skip
         session.edit_unit("change the unit", changed)
 
     known = "" if unit.nominal_gain is None else f"{fixed(amplitude_to_db(unit.nominal_gain), 2)} dB"
     gain_line = text_line(known, "Gain")
     gain_line.setPlaceholderText("as in 29.6 dB; empty where it is not known")
+    behind = QComboBox()
+    behind.setAccessibleName("Behind it")
+    for name in UNITS:
+        behind.addItem(f"stand-in: {name}", name)
+    behind.addItem("a real unit at the rig's own channels", "")
+    behind.setCurrentIndex(max(0, behind.findData(unit.stand_in)))
     lines = [
         FormLine("name", "What it is", text_line(unit.name, "What it is")),
         FormLine("sample", "Which one", text_line(unit.sample, "Which one")),
         FormLine("settings", "Switches and knobs", text_line(unit.settings, "Switches and knobs")),
         FormLine("gain", "Gain by its data sheet", gain_line),
         FormLine("notes", "Notes", text_line(unit.notes, "Notes")),
+        FormLine("behind", "Behind it", behind),
     ]
     form = PopupForm(parent, "Unit under test", lines, apply)
+    form.add_button("Remove", session.remove_unit)
+    form.add_button("Copy with its plan", session.copy_unit)
     form.add_button("Another one of this kind", session.add_unit_like)
     return form
 

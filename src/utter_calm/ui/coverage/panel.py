@@ -119,6 +119,7 @@ class CoveragePanel(QWidget):
     chosen = Signal(object)
     add_step = Signal()
     add_condition = Signal()
+    add_unit = Signal()
     plan_chosen = Signal(int)
 
     def __init__(self, model: CoverageModel) -> None:
@@ -164,10 +165,13 @@ class CoveragePanel(QWidget):
         layout.addWidget(self._sum)
         row = QHBoxLayout()
         row.setSpacing(2)
-        self.step_button, self.condition_button = QPushButton("+ step"), QPushButton("+ condition")
+        self.step_button, self.condition_button, self.unit_button = (
+            QPushButton(text) for text in ("+ step", "+ condition", "+ unit")
+        )
         for button, signal, tip in (
             (self.step_button, self.add_step, "Add a step to the plan (Ctrl+J)"),
             (self.condition_button, self.add_condition, "Vary something: another load, another setting (Ctrl+K)"),
+            (self.unit_button, self.add_unit, "Add a unit under test, with a plan of its own (Ctrl+Shift+N)"),
         ):
             button.setProperty("role", "flat")
             button.setToolTip(tip)

@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import QFormLayout, QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
-from utter_calm.errors import InputError, UtterCalmError
+from utter_calm.errors import UtterCalmError
 from utter_calm.quantities import parse_quantity, si_text, understand
 
 
@@ -213,12 +213,3 @@ def text_line(text: str, label: str) -> QLineEdit:
     field.setAccessibleName(label)
     field.setMinimumWidth(240)
     return field
-
-
-def decibels_of(text: str) -> float:
-    """Read a gain in dB, with or without the unit."""
-    bare = text.lower().removesuffix("db").strip().replace("−", "-").replace(",", ".")
-    try:
-        return float(bare)
-    except ValueError:
-        raise InputError(f"The gain “{text}” is not a number of dB.", hint="Type it as in 29.6 dB.") from None

@@ -76,6 +76,11 @@ def apply_theme(application: QApplication) -> None:
     application.setStyleSheet(_sheet(p))
 
 
+def _arrow() -> str:
+    name = "dark" if current_palette() is DARK else "light"
+    return str(resources.files("utter_calm") / "assets" / f"down-{name}.png")
+
+
 def _sheet(p: Palette) -> str:
     return f"""
     QToolTip {{ color: {p.text}; background: {p.raised}; border: 1px solid {p.line}; padding: 4px 6px; }}
@@ -105,7 +110,15 @@ def _sheet(p: Palette) -> str:
     QPushButton[live="true"] {{ border: 2px solid {p.accent}; color: {p.accent}; padding: 5px 13px; }}
     QLineEdit, QPlainTextEdit {{ background: {p.raised}; color: {p.text}; border: 1px solid {p.line}; border-radius: 5px;
         padding: 4px 7px; selection-background-color: {p.accent}; selection-color: {p.accent_text}; }}
-    QLineEdit:focus, QPlainTextEdit:focus {{ border-color: {p.accent}; }}
+    QLineEdit:focus, QPlainTextEdit:focus, QComboBox:focus {{ border-color: {p.accent}; }}
+    QComboBox {{ background: {p.raised}; color: {p.text}; border: 1px solid {p.line}; border-radius: 5px; padding: 4px 7px;
+        selection-background-color: {p.accent}; selection-color: {p.accent_text}; }}
+    QComboBox:hover {{ border-color: {p.accent}; }}
+    QComboBox::drop-down {{ border: none; width: 26px; }}
+    QComboBox::down-arrow {{ image: url({_arrow()}); width: 12px; height: 8px; }}
+    QComboBox QAbstractItemView {{ background: {p.raised}; color: {p.text}; border: 1px solid {p.line}; padding: 3px;
+        selection-background-color: {p.accent}; selection-color: {p.accent_text}; }}
+    QListWidget::item:selected {{ background: {p.accent}; color: {p.accent_text}; }}
     QLineEdit[wrong="true"] {{ border: 2px solid {p.bad}; padding: 3px 6px; }}
     QTableView, QListView {{ background: {p.surface}; border: none; gridline-color: {p.line}; outline: none; }}
     QTableView::item {{ padding: 4px 8px; }}

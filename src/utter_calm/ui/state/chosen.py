@@ -10,6 +10,8 @@ from PySide6.QtGui import QUndoStack
 
 from utter_calm.errors import UtterCalmError
 from utter_calm.job.document import Cell, JobDocument, Plan, Step, Unit
+from utter_calm.job.document.fresh import Varied, with_copy, with_new_unit, without_unit
+from utter_calm.job.document.starts import Start
 from utter_calm.job.facts import Shown, facts_of
 from utter_calm.job.job import Job
 from utter_calm.job.recent import remember
@@ -84,6 +86,28 @@ class Chosen(QObject):
         self.edit(f"add a unit like {self.unit.title}", document)
         self.choose_unit(len(self.document.units) - 1)
         return made
+
+    def add_unit(self, unit: Unit, start: Start, varied: Varied) -> None:
+        """Add a unit with a plan of its own to start from, and look at it."""
+        self.edit(f"add {unit.title}", with_new_unit(self.document, unit, start, varied))
+        self.choose_unit(len(self.document.units) - 1)
+
+    def copy_unit(self) -> None:
+        """Add a copy of the unit and of its plan, which then go their own ways, and look at it."""
+        self.edit(f"copy {self.unit.title}", with_copy(self.document, self.unit))
+        self.choose_unit(len(self.document.units) - 1)
+
+    def remove_unit(self) -> None:
+        """Take the unit out of the job; its takes stay in the file, and undo brings it back."""
+        gone = self.unit
+        try:
+            document = without_unit(self.document, gone)
+        except UtterCalmError as problem:
+            self.told.emit(str(problem))
+            return
+        self.selected, self.pinned = (), ()
+        self.edit(f"remove {gone.title}", document)
+        self.told.emit(f"{gone.title} was removed. Its takes stay in the file; Ctrl+Z brings it back.")
 
     def add_step(self, kind_key: str, label: str = "") -> Step:
         """Add a step of a kind with its default settings to the plan, in a way that undo can take back."""

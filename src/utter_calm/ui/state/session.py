@@ -11,7 +11,7 @@ from utter_calm.analysis.level_search import Found
 from utter_calm.errors import UtterCalmError
 from utter_calm.job.document import LOAD, Cell, JobDocument, Reference
 from utter_calm.job.job import Job
-from utter_calm.job.run.bench import PICKUP_FACTOR, UNIT_FACTOR, Bench, bench_name, simulated_bench
+from utter_calm.job.run.bench import PICKUP_FACTOR, UNIT_FACTOR, Bench, bench_for, bench_name, simulated_bench
 from utter_calm.job.run.prompt import Answer, Prompt
 from utter_calm.job.take import FLOOR, TakeSummary
 from utter_calm.measure.kind import StepSettings
@@ -35,7 +35,7 @@ class JobSession(Chosen):
         self._search_cancel = threading.Event()
         self._keep_when_settled = False
         self.trial.settled.connect(self._settled)
-        self.bench: Bench = simulated_bench(self.plan.rig)
+        self.bench: Bench = bench_for(self.document, self.unit.id)
 
     def store_document(self, document: JobDocument) -> bool:
         """Write a document, and have the bench of its rig; what stood on the old one stands on the new one."""

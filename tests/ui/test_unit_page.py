@@ -1,0 +1,89 @@
+"""What is under test: asked when a job begins, and whenever a unit joins it."""
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QComboBox
+
+from tests.ui.conftest import begin_job
+from utter_calm.job.document.starts import STARTS
+from utter_calm.rig import UNITS
+from utter_calm.ui.chain.unit_editors import unit_editor
+
+LONG = 60_000
+
+
+def test_a_job_begins_with_what_is_under_test(qtbot, window, tmp_path):
+    qtbot.keyClick(window, Qt.Key.Key_N, Qt.KeyboardModifier.ControlModifier)
+    page = window.unit_page
+    assert window.stack.currentWidget() is page
+    assert page.kinds.count() == len(STARTS)
+    assert {page.behind.itemData(n) for n in range(page.behind.count())} == {*UNITS, ""}
+    page.kinds.setCurrentRow(1)
+    assert set(page.knobs) == {"gain switch", "bass", "treble", "volume"}
+    page.knobs["gain switch"].setChecked(True)
+    page.name.setText("Console CP-12")
+    page.path.setText(str(tmp_path / "console.calm"))
+    qtbot.keyClick(page.name, Qt.Key.Key_Return)
+    space = window.workspace
+    assert space.session.unit.title == "Console CP-12"
+    assert space.session.unit.stand_in == "preamplifier"
+    assert space.session.bench.value("unit") == "preamplifier"
+    assert space.session.plan.factor("gain switch").values == ("low", "high")
+    with qtbot.waitSignal(space.session.run_ended, timeout=LONG):
+        space.session.auto_rig = True
+        space.take_chosen()
+    assert space.session.job.takes[-1].reading("gain").value == pytest.approx(1.995, rel=0.02)
+
+
+def test_what_cannot_be_used_is_said_on_the_page(qtbot, window, tmp_path):
+    begin_job(window, tmp_path / "a.calm", gain="a lot")
+    assert "dB" in window.unit_page._error.text()
+    window.unit_page.gain.setText("")
+    (tmp_path / "a.calm").write_text("mine")
+    window.unit_page.begin.click()
+    assert "a.calm" in window.unit_page._error.text()
+    assert (tmp_path / "a.calm").read_text() == "mine"
+    qtbot.keyClick(window.unit_page, Qt.Key.Key_Escape)
+    assert window.unit_page is None
+    assert window.stack.currentWidget() is window.start_page
+
+
+def test_units_join_are_copied_and_leave(qtbot, window, tmp_path):
+    begin_job(window, tmp_path / "a.calm", name="Dome amplifier")
+    session = window.workspace.session
+    window.actions_by_name["new_unit"].trigger()
+    assert not window.actions_by_name["take"].isEnabled()
+    window.unit_page.kinds.setCurrentRow(3)
+    window.unit_page.begin.click()
+    assert window.stack.currentWidget() is window.workspace
+    assert [u.stand_in for u in session.document.units] == ["dome amplifier", "patch cable"]
+    assert session.unit_index == 1
+    assert window.actions_by_name["take"].isEnabled()
+    window.actions_by_name["copy_unit"].trigger()
+    assert len(session.document.plans) == 3
+    window.actions_by_name["remove_unit"].trigger()
+    assert len(session.document.units) == 2
+    session.undo.undo()
+    assert len(session.document.units) == 3
+    for _ in range(3):
+        window.actions_by_name["remove_unit"].trigger()
+    assert len(session.document.units) == 1
+    assert "at least one" in window.workspace.message.text()
+
+
+def test_what_is_behind_a_unit_is_changed_where_it_stands(qtbot, window, tmp_path):
+    begin_job(window, tmp_path / "a.calm")
+    session = window.workspace.session
+    form = unit_editor(session, window.workspace)
+    behind = form.fields["behind"]
+    assert isinstance(behind, QComboBox)
+    behind.setCurrentIndex(behind.findData("valve amplifier"))
+    form.accept()
+    assert session.unit.stand_in == "valve amplifier"
+    behind = unit_editor(session, window.workspace).fields["behind"]
+    assert behind.currentData() == "valve amplifier"
+    session.edit_unit("a real one", type(session.unit)(name="Mine", stand_in=""))
+    with qtbot.waitSignal(session.run_ended, timeout=LONG):
+        window.workspace.take_chosen()
+    qtbot.waitUntil(lambda: "real unit" in window.workspace.message.text(), timeout=LONG)
+    assert not session.job.takes
