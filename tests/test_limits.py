@@ -79,10 +79,10 @@ def test_nothing_in_the_set_is_doubtful(electronics):
 def test_a_series_at_three_levels_plays_little_more_than_it_needs():
     """Needed are a glide and two looks at the tone for each point, and the record that the asked uncertainty takes."""
     rig = stereo_rig()
-    settings = FrequencySeriesSettings(lower_levels="0.01 V, 0.03 V", points=16)
+    settings = FrequencySeriesSettings(lower_levels="0.01 V, 0.03 V")
     capture, result = take_step(FrequencySeries(), settings, SimulatedDevice(rig), rig, load_ohm=8.0)
     points = list(measured_points(capture))
-    assert len(points) == 48
+    assert len(points) == 93
     needed = sum(3 * max(0.012, 2 / tags["frequency_hz"]) + part.duration_s for tags, part in points)
     assert capture.duration_s < 1.3 * needed
     assert {t.label for t in result.traces if t.name == "thd_n"} == {"10 mV", "30 mV", "94 mV"}
