@@ -84,7 +84,7 @@ def check_wiring(
     """
     if len(rig.drives) < 2 or device.info.inputs < 2:
         return []  # the probe tells two channels apart; fewer leads are checked by the first take itself
-    level_v = min(level_v, rig.ceiling_v / 3)
+    level_v = min(level_v, rig.highest_v / 3)
     player = Player(device, rig, _RATE_HZ, block_frames=4_096, probe_v=level_v)
     try:
         recording = player.play(Passage(probe_volts(level_v), {}), cancel)

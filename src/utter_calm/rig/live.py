@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import threading
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -66,7 +66,7 @@ class LiveTone:
         self._ring = np.zeros((round(keep_s * rate_hz), device.info.inputs))
         self._lock = threading.Lock()
         self._mute = threading.Event()
-        self._wanted = level_v
+        self._wanted, self._lowered = level_v, False
         self._frames = 0
         self._lost = 0
         self._overload = np.zeros(device.info.inputs, dtype=bool)
@@ -95,6 +95,13 @@ class LiveTone:
         self._rig.check_level(level_v)
         with self._lock:
             self._wanted = level_v
+
+    def set_ceiling(self, ceiling_v: float) -> None:
+        """Keep to another ceiling (V r.m.s. at the output) from the next block on; a level above it comes down at once."""
+        with self._lock:
+            self._rig = replace(self._rig, ceiling_v=ceiling_v)
+            self._wanted = min(self._wanted, self._rig.highest_v)
+            self._lowered = True
 
     def snapshot(self, frames: int, *, peek: bool = False) -> LiveSnapshot:
         """Copy the last frames; ``peek`` leaves the note of an overload for the next caller."""
@@ -131,10 +138,12 @@ class LiveTone:
             muting = self._mute.is_set()
             with self._lock:
                 target = 0.0 if muting else self._wanted
+                lowered, self._lowered = self._lowered, False
+                ceiling_v = self._rig.ceiling_v
             if muting and level == 0.0:
                 return
             # glide part of the way in each block, the last per cent at once; mute fades within one block
-            share = 1.0 if muting or abs(target - level) < 0.01 * target else min(1.0, size / self._rate / _RAMP_S)
+            share = 1.0 if muting or lowered or abs(target - level) < 0.01 * target else min(1.0, size / self._rate / _RAMP_S)
             reached = target if share == 1.0 else level + share * (target - level)
             gain = np.linspace(level, reached, size, endpoint=False)
             level = reached
@@ -142,6 +151,8 @@ class LiveTone:
             samples = np.zeros((size, self._port.outputs))
             samples[:, self._drives] = tone[:, None] / self._peaks[self._drives]
             block = self._port.exchange(samples)
+            if lowered:  # the block in which it came down began above
+                self._port.set_limits(limits_for(self._peaks, ceiling_v))
             frame += size
             with self._lock:
                 self._lost += block.lost_frames

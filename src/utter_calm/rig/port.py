@@ -144,6 +144,10 @@ class Port:
         self._last = samples[-1] if len(samples) else self._last
         return block
 
+    def set_limits(self, limits: FloatArray) -> None:
+        """Keep to other limits from now on; as those that the port was made with."""
+        self._limits = np.asarray(limits, dtype=np.float64)
+
     def close(self) -> None:
         """Fall silent with a fade and let the device go; may be called twice."""
         if self._closed.is_set():

@@ -31,6 +31,11 @@ class Bench:
         """How a factor stands, as far as is known."""
         return dict(self.standing).get(factor)
 
+    def have(self, rig: Rig) -> None:
+        """Have the device stand for the rig of the plan that runs: volts are right, and ceilings hold, by that one only."""
+        if isinstance(self.device, SimulatedDevice):
+            self.device.rig = rig
+
     def can_set(self, factor: str) -> bool:
         """Whether the bench can set a factor by itself."""
         return self.control is not None and self.control.can_set(factor)

@@ -112,6 +112,7 @@ def run_cells(
                 lacking = lacking or problem
                 continue
         else:
+            bench.have(document.plan_of(cell.step).rig)
             by_hand = _prepare(document, cell, bench, hooks, cancel)
             if by_hand is None:
                 continue

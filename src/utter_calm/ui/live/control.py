@@ -24,7 +24,9 @@ class LiveControl(QObject):
         self.analyser: LiveAnalyser | None = None
         self.level_v = 0.0
         self.frequency_hz = 997.0
+        self._ceiling_v, self._plan = 0.0, ""
         session.bench_changed.connect(self._follow_load)
+        session.document_changed.connect(self._follow_ceiling)
 
     @property
     def running(self) -> bool:
@@ -46,6 +48,7 @@ class LiveControl(QObject):
         level = 0.0 if silent else settings.level_v
         self.tone = LiveTone(self._session.bench.device, rig, settings.frequency_hz, level, settings.rate_hz)
         self.level_v, self.frequency_hz = level, settings.frequency_hz
+        self._ceiling_v, self._plan = rig.ceiling_v, self._session.plan.id
         self.analyser = LiveAnalyser(self.tone, rig, settings, self._load())
         self.changed.emit()
 
@@ -80,3 +83,11 @@ class LiveControl(QObject):
     def _follow_load(self) -> None:
         if self.analyser is not None:
             self.analyser.set_load(self._load())
+
+    def _follow_ceiling(self) -> None:
+        """Keep to the ceiling of the plan that the tone was started by, whichever is looked at now."""
+        plan = next((p for p in self._session.document.plans if p.id == self._plan), None)
+        if self.tone is not None and plan is not None and plan.rig.ceiling_v != self._ceiling_v:
+            self._ceiling_v = plan.rig.ceiling_v
+            self.tone.set_ceiling(self._ceiling_v)
+            self.level_v = min(self.level_v, plan.rig.highest_v)

@@ -11,13 +11,12 @@ from utter_calm.analysis.level_search import Found
 from utter_calm.errors import UtterCalmError
 from utter_calm.job.document import LOAD, Cell, JobDocument, Reference
 from utter_calm.job.job import Job
-from utter_calm.job.run.bench import PICKUP_FACTOR, UNIT_FACTOR, Bench, bench_for, bench_name, simulated_bench
+from utter_calm.job.run.bench import PICKUP_FACTOR, UNIT_FACTOR, Bench, bench_for, bench_name
 from utter_calm.job.run.prompt import Answer, Prompt
 from utter_calm.job.take import FLOOR, TakeSummary
 from utter_calm.measure.kind import StepSettings
 from utter_calm.measure.level_effect import Effect, find_level
 from utter_calm.quantities import Measured, Value, number_of, si_text, value_text
-from utter_calm.rig import Rig
 from utter_calm.ui.state.chosen import Chosen
 from utter_calm.ui.state.worker import Computation, RunWorker
 
@@ -33,23 +32,28 @@ class JobSession(Chosen):
         self._prompt: Prompt | None = None
         self._computations: set[Computation] = set()
         self._search_cancel = threading.Event()
+        self._searching = False
         self._keep_when_settled = False
         self.trial.settled.connect(self._settled)
         self.bench: Bench = bench_for(self.document, self.unit.id)
 
     def store_document(self, document: JobDocument) -> bool:
-        """Write a document, and have the bench of its rig; what stood on the old one stands on the new one."""
-        before: Rig = self.plan.rig
-        rig = document.plan(document.units[min(self.unit_index, len(document.units) - 1)].plan).rig
-        standing = self.bench.standing
-        if rig != before:
-            self.bench = simulated_bench(rig)
+        """Write a document, and have the bench of its rig; what runs above a ceiling that was lowered is stopped."""
+        before = {plan.id: plan.rig.highest_v for plan in self.document.plans}
         if not super().store_document(document):
             return False
-        for factor, value in standing if rig != before else ():
-            if factor != PICKUP_FACTOR:
-                self.set_bench(factor, value)
+        lowered = [plan for plan in document.plans if plan.rig.highest_v < before.get(plan.id, 0.0)]
+        if lowered and (self.running or self.searching):
+            self.cancel()
+            self.told.emit("The ceiling was lowered: what was running has been stopped.")
+        elif not self.running:
+            self.bench.have(self.plan.rig)
         return True
+
+    @property
+    def searching(self) -> bool:
+        """Whether a search for a level is on."""
+        return self._searching
 
     # --- searching ------------------------------------------------------------------------------------------------
 
@@ -74,7 +78,12 @@ class JobSession(Chosen):
 
         computation = Computation(work, self)
         computation.done.connect(lambda found: self._level_found(effect, found, load))
+        computation.finished.connect(self._search_over)
+        self._searching = True
         self.start(computation)
+
+    def _search_over(self) -> None:
+        self._searching = False
 
     def _level_found(self, effect: Effect, found: Found, load: float | None) -> None:
         if not found.reached:
@@ -99,6 +108,7 @@ class JobSession(Chosen):
 
         What the rig cannot switch itself is asked for in words; False then.
         """
+        self.bench.have(self.plan.rig)
         wanted: dict[str, Value] = {
             UNIT_FACTOR: bench_name(self.document, self.unit.id), PICKUP_FACTOR: Measured(self.plan.rig.pickup_ratio, "1"),
         }  # fmt: skip
