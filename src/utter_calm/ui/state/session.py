@@ -39,15 +39,17 @@ class JobSession(Chosen):
 
     def store_document(self, document: JobDocument) -> bool:
         """Write a document, and have the bench of its rig; what runs above a ceiling that was lowered is stopped."""
-        before = {plan.id: plan.rig.highest_v for plan in self.document.plans}
+        before, rig = {plan.id: plan.rig.highest_v for plan in self.document.plans}, self.plan.rig
         if not super().store_document(document):
             return False
         lowered = [plan for plan in document.plans if plan.rig.highest_v < before.get(plan.id, 0.0)]
         if lowered and (self.running or self.searching):
             self.cancel()
             self.told.emit("The ceiling was lowered: what was running has been stopped.")
-        elif not self.running:
+        elif not self.running and self.plan.rig != rig:
             self.bench.have(self.plan.rig)
+            if self.plan.rig.pickup_ratio != rig.pickup_ratio:  # who says what the divider is has it there
+                self.set_bench(PICKUP_FACTOR, Measured(self.plan.rig.pickup_ratio, "1"))
         return True
 
     @property
