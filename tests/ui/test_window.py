@@ -1,5 +1,7 @@
 """The window, driven by keys and clicks as a person would."""
 
+import threading
+
 import pytest
 from PySide6.QtCore import QModelIndex, QPoint, Qt
 from PySide6.QtGui import QAccessible
@@ -7,13 +9,17 @@ from PySide6.QtTest import QAbstractItemModelTester
 from PySide6.QtWidgets import QApplication, QLabel, QMessageBox, QWidget
 
 from tests.ui.conftest import begin_job
-from utter_calm.errors import JobFileError
+from utter_calm.errors import Cancelled, JobFileError
 from utter_calm.job.run.prompt import Answer
 from utter_calm.job.verdict import Outcome
+from utter_calm.measure.kinds import KINDS
+from utter_calm.measure.take_step import take_step
 from utter_calm.quantities import Measured
+from utter_calm.rig import SimulatedDevice, stereo_rig
 from utter_calm.ui.chain.step_editor import _remove_step
 from utter_calm.ui.coverage.model import CELL_ROLE
 from utter_calm.ui.shell.about import AboutDialog
+from utter_calm.ui.state.worker import Computation, all_over
 
 LONG = 60_000
 
@@ -200,7 +206,37 @@ def test_a_vanished_device_is_said_and_nothing_is_lost(qtbot, fresh_window):
 def test_closing_while_measuring(qtbot, fresh_window):
     fresh_window.workspace.take_chosen()
     fresh_window.close()
-    assert fresh_window.workspace is None
+    qtbot.waitUntil(lambda: fresh_window.workspace is None, timeout=LONG)
+    assert not fresh_window.isVisible()
+
+
+def test_closing_waits_with_a_word_and_closing_twice_does_not(qtbot, fresh_window):
+    """What cannot be stopped computes on without a window; it neither holds the window nor takes it along."""
+    session, may_end = fresh_window.workspace.session, threading.Event()
+    slow = Computation(may_end.wait, session)
+    session.start(slow)
+    fresh_window.close()
+    assert fresh_window.isVisible()
+    assert "Ctrl+Q again" in fresh_window.workspace.message.text()
+    fresh_window.close()
+    assert not fresh_window.isVisible()
+    assert slow.isRunning()
+    may_end.set()
+    assert all_over(5_000)
+
+
+def test_an_analysis_is_cancelled(tmp_path):
+    """Told to stop while it analyses: the take is not made, and the next one is."""
+    rig, cancel = stereo_rig(), threading.Event()
+    kind = KINDS["first_look"]
+    settings = kind.settings_type(duration_s=0.25)
+
+    def told(_share, text):
+        if text == "analysing":
+            cancel.set()
+
+    with pytest.raises(Cancelled):
+        take_step(kind, settings, SimulatedDevice(rig), rig, load_ohm=8.0, cancel=cancel, progress=told)
 
 
 def test_themes_menus_and_about(qtbot, measured_window):

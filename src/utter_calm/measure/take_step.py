@@ -6,7 +6,7 @@ import threading
 from collections.abc import Callable
 from typing import Any
 
-from utter_calm.errors import InputError
+from utter_calm.errors import Cancelled, InputError
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.kind import Passage, StepKind
 from utter_calm.measure.player import Player
@@ -18,6 +18,7 @@ Progress = Callable[[float, str], None]
 Prepare = Callable[[Conditions], None]
 """Brings the bench to (factor, value) pairs, by asking for a hand where it must."""
 
+_ANALYSING = "analysing"
 _ANALYSIS_SHARE = 0.1
 _PACED_BLOCK, _FAST_BLOCK = 2_048, 16_384
 
@@ -59,7 +60,13 @@ def take_step(
     highest = kind.highest_level(settings)
     if highest is not None:
         rig.check_level(highest)
-    report = progress or (lambda _share, _text: None)
+    tell = progress or (lambda _share, _text: None)
+
+    def report(share: float, text: str) -> None:
+        if text == _ANALYSING and cancel is not None and cancel.is_set():
+            raise Cancelled
+        tell(share, text)
+
     expected = max(1, round(kind.expected_s(settings) * settings.rate_hz))
     played = 0
 
@@ -86,8 +93,8 @@ def take_step(
         passages.close()
         player.close()
     capture = player.capture()
-    report(1 - _ANALYSIS_SHARE, "analysing")
-    result = kind.analyze(settings, capture, progress=lambda share: report(1 - _ANALYSIS_SHARE * (1 - share), "analysing"))
+    report(1 - _ANALYSIS_SHARE, _ANALYSING)
+    result = kind.analyze(settings, capture, progress=lambda share: report(1 - _ANALYSIS_SHARE * (1 - share), _ANALYSING))
     return capture, result
 
 

@@ -6,7 +6,7 @@ import math
 from dataclasses import dataclass
 
 from utter_calm.errors import InputError
-from utter_calm.quantities import parse_quantity, power_w, si_text, volts_to_dbu, volts_to_dbv
+from utter_calm.quantities import parse_decibels, parse_quantity, power_w, si_text, volts_to_dbu, volts_to_dbv
 from utter_calm.quantities.text import fixed
 
 FIELDS = ("r.m.s.", "peak", "peak to peak", "dBV", "dBu", "watts")
@@ -49,7 +49,7 @@ def convert(field: str, text: str, load: str) -> Converted:
             raise InputError("Without a load there are no watts.", hint="Type a load, as in 8 ohm.")
         return Converted(math.sqrt(max(0.0, parse_quantity(text, "W", what="power")) * ohm), ohm)
     if field in ("dBV", "dBu"):
-        number = parse_quantity(text.replace(field, "").replace("dB", ""), "dB", what="level")
+        number = parse_decibels(text.replace(field, ""))
         return Converted((1.0 if field == "dBV" else _DBU_REFERENCE_V) * 10 ** (number / 20), ohm)
     factor = {"r.m.s.": 1.0, "peak": math.sqrt(2), "peak to peak": 2 * math.sqrt(2)}[field]
     return Converted(parse_quantity(text, "V", what="voltage") / factor, ohm)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import logging
+import os
 import sys
 import threading
 from importlib import resources
@@ -16,7 +17,9 @@ from PySide6.QtWidgets import QApplication
 from utter_calm import __version__
 from utter_calm.ui.look.theme import apply_theme, load_fonts
 from utter_calm.ui.shell.main_window import MainWindow
+from utter_calm.ui.state.worker import all_over
 
+_LONGEST_MS = 3_000
 _SWITCH_S = 0.0005
 """How long a computing thread may keep the interpreter from the window; the usual 5 ms cost the live view half its frames."""
 
@@ -56,7 +59,10 @@ def run_window(path: Path | None, *, run_missing: bool = False) -> int:
     QTimer.singleShot(0, lambda: threading.Thread(target=_preload, name="preload", daemon=True).start())
     if run_missing:
         window.run_missing()
-    return application.exec()
+    status = application.exec()
+    if not all_over(_LONGEST_MS):
+        os._exit(status)  # what is left computes only; all that was finished is stored
+    return status
 
 
 def _preload() -> None:

@@ -20,6 +20,7 @@ if TYPE_CHECKING:  # the start page is up before all that a job needs is loaded
     from utter_calm.ui.shell.workspace import Workspace
 
 FILTER = f"Jobs (*{SUFFIX})"
+CLOSING_MS = 5_000
 
 
 class JobFiles(QMainWindow):
@@ -138,10 +139,10 @@ class JobFiles(QMainWindow):
             self.attempt(lambda: self.with_job(lambda w: w.session.save_as(job_path(name))))
             self.renew()
 
-    def close_job(self) -> None:
-        """Close the job and go back to the start page."""
+    def close_job(self, *, wait_ms: int = CLOSING_MS) -> None:
+        """Close the job and go back to the start page; what is computed is waited for so long."""
         if self.workspace is not None:
-            self.workspace.shut()
+            self.workspace.shut(wait_ms)
             self.stack.removeWidget(self.workspace)
             self.workspace.deleteLater()
             self.workspace = None

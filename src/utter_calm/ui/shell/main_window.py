@@ -6,7 +6,7 @@ import functools
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QSettings
+from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QKeySequence
 from PySide6.QtWidgets import QFileDialog
 
@@ -21,12 +21,16 @@ from utter_calm.ui.shell.job_files import FILTER, JobFiles
 if TYPE_CHECKING:  # the start page is up before all that a job needs is loaded
     pass
 
+_LOOK_MS, _AT_ONCE_MS = 50, 200
+
 
 class MainWindow(JobFiles):
     """Menus, keys, files."""
 
     def __init__(self, demo_folder: Path) -> None:
         super().__init__(demo_folder)
+        self._leaving, self._leave = False, QTimer(self)
+        self._leave.timeout.connect(self._left)
         self.resize(1280, 800)
         self.setMinimumSize(1000, 640)
         self._job_actions: list[QAction] = []
@@ -161,9 +165,23 @@ class MainWindow(JobFiles):
         AboutDialog(self).open()
 
     def closeEvent(self, event: QCloseEvent) -> None:
-        """Silence first, then the file, then the window."""
-        self.close_job()
+        """Silence first, then what is computed, then the file, then the window; whoever closes twice waits for nothing."""
+        workspace = self.workspace
+        if workspace is not None:
+            workspace.stop()
+            if workspace.session.busy and not self._leaving:
+                self._leaving = True
+                workspace.tell("Stopping what is still computed … Ctrl+Q again leaves at once; all finished takes are stored.")
+                self._leave.start(_LOOK_MS)
+                event.ignore()
+                return
+        self._leave.stop()
+        self.close_job(wait_ms=_AT_ONCE_MS)
         super().closeEvent(event)
+
+    def _left(self) -> None:
+        if self.workspace is None or not self.workspace.session.busy:
+            self.close()
 
     def renew(self) -> None:
         """Look again at what is open."""

@@ -178,11 +178,16 @@ class Workspace(Screen):
             canvas.apply_palette(current_palette())
         self._renew_chosen()
 
-    def shut(self) -> None:
-        """Stop everything and let the file go."""
+    def stop(self) -> None:
+        """Silence, and tell everything that runs to stop; returns at once."""
+        self.desk.stop()
+        self.session.cancel()
+
+    def shut(self, wait_ms: int) -> None:
+        """Stop everything and let the file go, waiting so long."""
         self.desk.stop()
         self.session.undo.blockSignals(True)  # its last words would reach a window that is gone
-        self.session.close()
+        self.session.close(wait_ms=wait_ms)
 
     def _choose_first(self) -> None:
         plan = self.session.plan

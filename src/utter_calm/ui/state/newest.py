@@ -87,13 +87,19 @@ class Newest(QObject):
         """Want no answer to what was asked so far."""
         self._number += 1
 
-    def close(self) -> None:
-        """End the thread; an answer on its way is not shown."""
+    def end(self) -> QThread | None:
+        """Tell the thread to end, and give it to be waited for; an answer on its way is not shown."""
         self.forget()
-        if self._asker is not None:
-            self._asker.end()
-            self._asker.wait()
-            self._asker = None
+        asker, self._asker = self._asker, None
+        if asker is not None:
+            asker.end()
+        return asker
+
+    def close(self) -> None:
+        """End the thread, and wait for it."""
+        asker = self.end()
+        if asker is not None:
+            asker.wait()
 
     def _answer(self, number: int, answer: object) -> None:
         if number == self._number:

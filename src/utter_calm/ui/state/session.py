@@ -18,7 +18,7 @@ from utter_calm.measure.kind import StepSettings
 from utter_calm.measure.level_effect import Effect, find_level
 from utter_calm.quantities import Measured, Value, number_of, si_text, value_text
 from utter_calm.ui.state.chosen import Chosen
-from utter_calm.ui.state.worker import Computation, RunWorker
+from utter_calm.ui.state.worker import Computation, RunWorker, let_go
 
 
 class JobSession(Chosen):
@@ -239,17 +239,18 @@ class JobSession(Chosen):
         if keep and self.trial.running:
             self.keep_trial()
 
-    def close(self) -> None:
+    @property
+    def busy(self) -> bool:
+        """Whether anything is measured or computed."""
+        return self._worker is not None or any(c.isRunning() for c in self._computations)
+
+    def close(self, *, wait_ms: int) -> None:
         """Stop everything and let the file go; whoever listens hears nothing any more, for there is nothing to look at."""
         self.blockSignals(True)
-        self._search_cancel.set()
-        if self._worker is not None:
-            self._worker.cancel()
-            self._worker.wait(5000)
-        self.trial.close()
-        for computation in list(self._computations):
-            computation.wait(20_000)
-        self.job.close()
+        self.cancel()
+        ending = self.trial.end()
+        threads = [t for t in (self._worker, ending, *self._computations) if t is not None]
+        let_go(threads, self.job.close, wait_ms=wait_ms)
 
     def _asked(self, prompt: Prompt) -> None:
         self._prompt = prompt

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Any, cast
 
-from PySide6.QtCore import QObject, Signal
+from PySide6.QtCore import QObject, QThread, Signal
 
 from utter_calm.job.facts import Shown, facts_of
 from utter_calm.job.job import Job
@@ -119,9 +119,9 @@ class Trial(QObject):
             self.shown.emit(None)
             self.settled.emit()
 
-    def close(self) -> None:
-        """End the thread."""
-        self._newest.close()
+    def end(self) -> QThread | None:
+        """Tell the thread to end, and give it to be waited for."""
+        return self._newest.end()
 
     def _answered(self, answer: object) -> None:
         if self.take is None or not isinstance(answer, _Answer):
