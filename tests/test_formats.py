@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 
 from utter_calm.errors import FileError
 from utter_calm.formats.audio import read_audio, write_audio
-from utter_calm.formats.tables import csv_text, frequency_magnitude_phase, write_bytes, write_text
+from utter_calm.formats.tables import csv_text, frequency_magnitude_phase, write_text
+from utter_calm.formats.whole import write_whole
 
 
 @pytest.mark.parametrize("name", ["a.wav", "a.flac", "A.WAV"])
@@ -70,7 +71,7 @@ def test_frequency_magnitude_phase_text():
 def test_a_file_is_written_whole_or_not_at_all(tmp_path):
     target = tmp_path / "a.txt"
     write_text(target, "first")
-    write_bytes(target, b"second")
+    write_whole(target, b"second")
     assert target.read_text() == "second"
     assert [p.name for p in tmp_path.iterdir() if p.is_file()] == ["a.txt"]
     with pytest.raises(FileError, match="cannot be written"):

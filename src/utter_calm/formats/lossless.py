@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-import io
+import contextlib
+import os
 import zlib
+from collections.abc import Iterator
 
 import numpy as np
 import numpy.typing as npt
@@ -31,11 +33,43 @@ def encode(samples: FloatArray, rate_hz: int) -> tuple[str, bytes]:
         and 1 <= rate_hz <= 655_350
         and len(samples) >= 1
     ):
-        out = io.BytesIO()
         # libsndfile takes 24 bits from the upper end of 32
-        soundfile.write(out, (whole * 256).astype(np.int32), rate_hz, format="FLAC", subtype="PCM_24")
-        return FLAC, out.getvalue()
+        values = (whole * 256).astype(np.int32)
+        data = _flac(values, rate_hz)
+        with contextlib.suppress(soundfile.LibsndfileError, ValueError):
+            if np.array_equal(_unflac(data, *values.shape), values):  # read back before it counts
+                return FLAC, data
     return FLOAT64, zlib.compress(np.ascontiguousarray(samples, dtype="<f8").tobytes(), 3)
+
+
+@contextlib.contextmanager
+def _in_memory(data: bytes = b"") -> Iterator[int]:
+    """A file without a name. The coder gets it and not Python's own: what is raised inside a callback would be lost."""
+    handle = os.memfd_create("capture")
+    try:
+        with os.fdopen(handle, "wb", closefd=False) as file:
+            file.write(data)
+        os.lseek(handle, 0, os.SEEK_SET)
+        yield handle
+    finally:
+        os.close(handle)
+
+
+def _flac(values: npt.NDArray[np.int32], rate_hz: int) -> bytes:
+    with _in_memory() as handle:
+        with soundfile.SoundFile(handle, "w", rate_hz, values.shape[1], "PCM_24", format="FLAC", closefd=False) as file:
+            file.write(values)
+        os.lseek(handle, 0, os.SEEK_SET)
+        with os.fdopen(handle, "rb", closefd=False) as whole:
+            return whole.read()
+
+
+def _unflac(data: bytes, frames: int, channels: int) -> npt.NDArray[np.int32]:
+    """Decode; a header that promises anything else than is wanted is refused before."""
+    with _in_memory(data) as handle, soundfile.SoundFile(handle, closefd=False) as file:
+        if (file.frames, file.channels) != (frames, channels):
+            raise ValueError("the header promises another size")
+        return np.asarray(file.read(dtype="int32", always_2d=True))
 
 
 def decode(encoding: str, data: bytes, frames: int, channels: int) -> FloatArray:
@@ -51,8 +85,7 @@ def decode(encoding: str, data: bytes, frames: int, channels: int) -> FloatArray
         raise damaged
     try:
         if encoding == FLAC:
-            values, _ = soundfile.read(io.BytesIO(data), dtype="int32", always_2d=True)
-            samples = values / (_STEPS * 256)
+            samples = _unflac(data, frames, channels) / (_STEPS * 256)
         elif encoding == FLOAT64:
             wanted = frames * channels * 8
             raw = zlib.decompressobj().decompress(data, wanted + 1)

@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 import numpy.typing as npt
 
-from utter_calm.errors import FileError
+from utter_calm.formats.whole import write_whole
 
 FloatArray = npt.NDArray[np.float64]
 
@@ -36,24 +36,5 @@ def frequency_magnitude_phase(frequency_hz: FloatArray, magnitude: FloatArray, p
 
 
 def write_text(path: Path, text: str) -> None:
-    """Write a text file, whole or not at all.
-
-    Raises
-    ------
-    FileError
-        The folder is missing, not writable, or full.
-    """
-    write_bytes(path, text.encode("utf-8"))
-
-
-def write_bytes(path: Path, data: bytes) -> None:
-    """Write a file, whole or not at all; errors as in :func:`write_text`."""
-    beside = path.with_name(f".{path.name}.part")
-    try:
-        beside.write_bytes(data)
-        beside.replace(path)
-    except OSError as problem:
-        beside.unlink(missing_ok=True)
-        raise FileError(
-            f"{path} cannot be written: {problem.strerror or problem}.", hint="Choose another folder, or make room."
-        ) from problem
+    """Write a text file; as :func:`utter_calm.formats.whole.write_whole`."""
+    write_whole(path, text.encode("utf-8"))

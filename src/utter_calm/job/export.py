@@ -12,7 +12,8 @@ import numpy as np
 
 from utter_calm.errors import InputError
 from utter_calm.formats.audio import write_audio
-from utter_calm.formats.tables import csv_text, frequency_magnitude_phase, write_bytes, write_text
+from utter_calm.formats.tables import csv_text, frequency_magnitude_phase, write_text
+from utter_calm.formats.whole import write_whole
 from utter_calm.job.job import Job
 from utter_calm.job.take import Take, TakeSummary
 from utter_calm.measure.result import Surface, Trace
@@ -38,7 +39,7 @@ def export_take(job: Job, summary: TakeSummary, path: Path, *, trace: str | None
         return
     take = job.full(summary)
     if ending == ".json":
-        write_bytes(path, msgspec.json.format(msgspec.json.encode(take_as_builtins(take)), indent=1))
+        write_whole(path, msgspec.json.format(msgspec.json.encode(take_as_builtins(take)), indent=1))
         return
     surface = next((s for s in take.result.surfaces if s.name == trace and s.channel == channel), None)
     if surface is not None and ending == ".csv":
@@ -80,7 +81,7 @@ def export_readings(job: Job, path: Path) -> None:
     """
     rows = readings_table(job)
     if path.suffix.lower() == ".json":
-        write_bytes(path, msgspec.json.format(msgspec.json.encode(rows), indent=1))
+        write_whole(path, msgspec.json.format(msgspec.json.encode(rows), indent=1))
         return
     out = io.StringIO()
     writer = csv.DictWriter(out, list(rows[0]) if rows else ["take"])

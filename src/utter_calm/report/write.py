@@ -6,7 +6,8 @@ from importlib import resources
 from pathlib import Path
 
 from utter_calm.errors import FileError
-from utter_calm.formats.tables import write_bytes, write_text
+from utter_calm.formats.tables import write_text
+from utter_calm.formats.whole import write_whole
 from utter_calm.job.job import Job
 from utter_calm.report.document import report_document
 from utter_calm.report.svg import plot_svg
@@ -44,7 +45,7 @@ def write_report(job: Job, path: Path) -> None:
     if ending == ".html":
         write_text(path, html)
     else:
-        write_bytes(path, _pdf(html))
+        write_whole(path, _pdf(html))
 
 
 def _pdf(html: str) -> bytes:

@@ -9,7 +9,7 @@ import msgspec
 import platformdirs
 
 from utter_calm.errors import FileError, InputError
-from utter_calm.formats.tables import write_bytes
+from utter_calm.formats.whole import write_whole
 from utter_calm.rig.rig import Rig
 
 SUFFIX = ".rig.json"
@@ -74,7 +74,7 @@ def keep_rig(rig: Rig) -> Path:
 
 def write_rig(rig: Rig, path: Path) -> None:
     """Write a rig to a file of its own, to be taken elsewhere."""
-    write_bytes(path, msgspec.json.format(msgspec.json.encode(rig), indent=1) + b"\n")
+    write_whole(path, msgspec.json.format(msgspec.json.encode(rig), indent=1) + b"\n")
 
 
 def read_rig(path: Path) -> Rig:

@@ -9,6 +9,7 @@ from __future__ import annotations
 import contextlib
 import os
 import sqlite3
+import tempfile
 from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any, TypeVar
@@ -97,21 +98,27 @@ class JobStore(ReadStore):
         """
         if path.exists():
             raise JobFileError(f"{path} exists already.", hint="Choose another name.")
-        beside = path.with_name(f".{path.name}.part")
+        beside = Path()
         try:
             with self._lock, told(path, "cannot be written"):
-                beside.unlink(missing_ok=True)
+                handle, name = tempfile.mkstemp(prefix=".", suffix=".part", dir=path.parent)
+                beside = Path(name)
+                os.fchmod(handle, 0o644)
+                os.close(handle)
                 target = sqlite3.connect(beside)
                 try:
                     self._connection.backup(target)
                 finally:
                     target.close()
-                beside.replace(path)
+                _take_name(beside, path)
+        except FileExistsError as problem:
+            raise JobFileError(f"{path} exists already.", hint="Choose another name.") from problem
         except OSError as problem:
             raise JobFileError(f"{path} cannot be written: {problem.strerror}.", hint="Choose another folder.") from problem
         finally:
             with contextlib.suppress(OSError):
-                beside.unlink(missing_ok=True)
+                if beside.name:
+                    beside.unlink(missing_ok=True)
 
     # --- the document -------------------------------------------------------------------------------------------------
 
@@ -211,3 +218,15 @@ class JobStore(ReadStore):
             raise JobFileError(f"{self.path} is open for reading only.", hint="Save the job under another name first.")
         with self._lock, told(self.path, "cannot be written"), self._connection:
             yield
+
+
+def _take_name(beside: Path, path: Path) -> None:
+    """Give a file its name; unlike a rename a link never takes one that somebody took meanwhile."""
+    try:
+        os.link(beside, path)
+    except FileExistsError:
+        raise
+    except OSError:  # a file system without links
+        if path.exists():
+            raise FileExistsError(path) from None
+        beside.replace(path)

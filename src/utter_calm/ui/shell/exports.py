@@ -15,7 +15,8 @@ if TYPE_CHECKING:  # the start page is up before all that a job needs is loaded
 
 def export_shown(workspace: Workspace, path: Path, trace: str | None) -> None:
     """Write the shown take, or for .svg and .png the picture as it stands on the screen."""
-    from utter_calm.formats.tables import write_bytes, write_text
+    from utter_calm.formats.tables import write_text
+    from utter_calm.formats.whole import write_whole
     from utter_calm.job.export import export_take
     from utter_calm.report.svg import plot_svg
 
@@ -31,7 +32,7 @@ def export_shown(workspace: Workspace, path: Path, trace: str | None) -> None:
     elif ending == ".png":
         buffer = QBuffer()
         workspace.plot.grab().save(buffer, "PNG")
-        write_bytes(path, bytes(buffer.data().data()))
+        write_whole(path, bytes(buffer.data().data()))
     else:
         export_take(workspace.session.job, workspace.session.shown_takes()[-1], path, trace=trace)
     workspace.tell(f"Written: {path}")
