@@ -25,7 +25,7 @@ def test_the_summary_counts(measured):
 
 
 def test_a_section_has_values_uncertainty_and_floor(measured):
-    look, response = report_document(measured).sections
+    look, response = report_document(measured, appendix=True).sections
     rows = {row.title: row for row in look.readings}
     assert look.setups == ("8 Ω", "4 Ω")
     assert "±" in rows["level"].values[0]
@@ -39,15 +39,40 @@ def test_a_section_has_values_uncertainty_and_floor(measured):
 def test_rig_calibration_conditions_notes_and_takes(measured):
     take = measured.current(Cell("u1", "first-look", measured.document.plans[0].setups()[0]))
     measured.write_note(take, "warm by then")
-    document = report_document(measured)
-    rig = dict(document.facts[0][1])
-    assert rig["calibrated"] == "2026-11-02"
+    document = report_document(measured, appendix=True)
+    (page,) = document.pages
+    rig = dict(page.facts)
+    assert "calibrated 2026-11-02" in rig["rig"]
     assert rig["pickup"] == "divider by 10"
     assert "0.12 %" in rig["uncertainty of levels (k = 2)"]
     assert rig["load"] == "8 Ω, 4 Ω"
-    assert len(document.notes) == 2
+    assert len(page.notes) == 2
+    assert "warm by then" in page.notes[1]
     assert len(document.takes) == 6
     assert any("warm by then" in n for s in document.sections for n in s.notes)
+
+
+def test_what_has_to_be_talked_about_comes_first(measured):
+    """The claims missed, undecided and not reachable stand before those that are met; what is whole stands in the appendix."""
+    document = report_document(measured)
+    outcomes = [line.outcome for line in document.claims]
+    assert outcomes == ["missed", "undecided", "not reachable", *["met"] * 9]
+    assert [(name, count) for _, name, count in document.counts] == [
+        ("missed", 1),
+        ("undecided", 1),
+        ("not reachable", 1),
+        ("met", 9),
+    ]
+    assert document.sections == document.takes == ()
+
+
+def test_a_page_has_the_pictures_that_its_claims_rest_on(measured):
+    (page,) = report_document(measured).pages
+    assert [p.title for p in page.pictures] == ["Spectrum", "Response", "Response relative to 1 kHz"]
+    look, response = page.readings
+    assert look.names[0] == "THD+N"
+    assert [setup for setup, _ in response.rows] == ["8 Ω", "4 Ω"]
+    assert all(len(values) == len(response.names) for _, values in response.rows)
 
 
 def test_a_report_is_the_same_twice_when_the_clock_is_held(measured, monkeypatch):
@@ -60,7 +85,7 @@ def test_superseded_takes_are_not_reported(measured):
     old = measured.current(Cell("u1", "response", setup))
     settings = measured.document.step("response").typed_settings()
     new = measured.append(Cell("u1", "response", setup), settings, measured.full(old).result, capture=measured.capture(old))
-    titles = [title for title, _, _ in report_document(measured).takes]
+    titles = [title for title, _, _ in report_document(measured, appendix=True).takes]
     assert not any(t.startswith(f"take {old.id}:") for t in titles)
     assert any(t.startswith(f"take {new.id}:") for t in titles)
 

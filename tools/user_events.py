@@ -20,7 +20,7 @@ _KEYS = (Qt.Key.Key_Space, Qt.Key.Key_Escape, Qt.Key.Key_Return, Qt.Key.Key_M, Q
          Qt.Key.Key_Tab, Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageDown, Qt.Key.Key_S,
          Qt.Key.Key_Minus, Qt.Key.Key_X, Qt.Key.Key_P, Qt.Key.Key_F, Qt.Key.Key_K, Qt.Key.Key_R)  # fmt: skip
 _WORDS = ("", "1", "0", "-3", "4 ohm", "1e9", "nan", "8 ohm, 4 ohm", "0,5 V", "[red]x", "<b>", "1,000 V", "ünï", "30 dB", "none")
-_NEVER = {"quit", "report"}
+_NEVER = {"quit", "report", "report_all"}
 _LONGEST_S = 30.0
 
 

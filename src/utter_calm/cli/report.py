@@ -10,14 +10,15 @@ import click
 @click.command()
 @click.argument("job", type=click.Path(path_type=Path))
 @click.argument("out", type=click.Path(path_type=Path))
-def report(job: Path, out: Path) -> None:
-    """Write a job's report to OUT, which ends in .html or .pdf."""
+@click.option("--appendix", is_flag=True, help="All steps, pictures and takes behind the pages of the units.")
+def report(job: Path, out: Path, *, appendix: bool) -> None:
+    """Write a job's report to OUT, which ends in .html or .pdf: the claims first, then a page or two for each unit."""
     from utter_calm.job.job import Job
     from utter_calm.report.write import write_report
 
     opened = Job.open(job)
     try:
-        write_report(opened, out)
+        write_report(opened, out, appendix=appendix)
     finally:
         opened.close()
     click.echo(f"report: {out}", err=True)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from dataclasses import replace
 from importlib import resources
 from pathlib import Path
 
@@ -9,29 +11,41 @@ from utter_calm.errors import FileError
 from utter_calm.formats.tables import write_text
 from utter_calm.formats.whole import write_whole
 from utter_calm.job.job import Job
+from utter_calm.present.palette import LIGHT
 from utter_calm.report.document import report_document
 from utter_calm.report.svg import plot_svg
 
+_SMALL, _LARGE = (480, 300), (760, 380)
+_PAPER = replace(LIGHT, grid="#efebe1")
 
-def report_html(job: Job) -> str:
+
+def report_html(job: Job, *, appendix: bool = False) -> str:
     """Give the report as HTML: everything inside, nothing fetched."""
     import jinja2  # noqa: PLC0415 - heavy, and seldom needed
 
     folder = resources.files("utter_calm.report") / "templates"
     environment = jinja2.Environment(autoescape=True, undefined=jinja2.StrictUndefined, trim_blocks=True, lstrip_blocks=True)
+    environment.filters["kept"] = keep_units
     template = environment.from_string((folder / "report.html.j2").read_text("utf-8"))
     style = (folder / "report.css").read_text("utf-8")
-    document = report_document(job)
+    document = report_document(job, appendix=appendix)
+    small = [(plot, _SMALL) for page in document.pages for plot in page.pictures]
+    large = [(plot, _LARGE) for section in document.sections for plot in section.plots]
     pictures = {
-        id(plot): plot_svg(plot, ident=f"clip{number}")
-        for number, plot in enumerate(plot for section in document.sections for plot in section.plots)
+        id(plot): plot_svg(plot, width=size[0], height=size[1], ident=f"clip{number}", palette=_PAPER)
+        for number, (plot, size) in enumerate([*small, *large])
         if plot.sheet is None
     }
     return str(template.render(report=document, style=style, picture=lambda plot: pictures[id(plot)]))
 
 
-def write_report(job: Job, path: Path) -> None:
-    """Write the report; the ending chooses ``.html`` or ``.pdf``.
+def keep_units(text: str) -> str:
+    """Give a text in which no line breaks between a number and its unit."""
+    return re.sub(r"(?<=\d) (?=[^\W\d_]{1,4}\b|[%°Ω])|(?<=±) ", "\N{NO-BREAK SPACE}", text)
+
+
+def write_report(job: Job, path: Path, *, appendix: bool = False) -> None:
+    """Write the report; the ending chooses ``.html`` or ``.pdf``, ``appendix`` all steps, pictures and takes behind it.
 
     Raises
     ------
@@ -41,7 +55,7 @@ def write_report(job: Job, path: Path) -> None:
     ending = path.suffix.lower()
     if ending not in (".html", ".pdf"):
         raise FileError(f"A report is .html or .pdf, not “{path.suffix or path.name}”.", hint="Choose one of these endings.")
-    html = report_html(job)
+    html = report_html(job, appendix=appendix)
     if ending == ".html":
         write_text(path, html)
     else:

@@ -62,6 +62,7 @@ def _job_menu() -> Iterator[Act]:
     yield Act("demo", "Open the &demo job", window=lambda w: w.open_demo())
     yield Act("save_as", "Save under another name…", "Ctrl+Shift+S", window=lambda w: w.save_as(), job=_nothing, gap=True)
     yield Act("report", "Write &report…", "Ctrl+P", window=lambda w: w.choose_report(), job=_nothing)
+    yield Act("report_all", "Write report with every step…", window=lambda w: w.choose_report(appendix=True), job=_nothing)
     yield Act("export", "&Export the shown take…", "Ctrl+E", window=lambda w: w.choose_export(), job=_nothing)
     yield Act("readings", "Export all rea&dings…", window=lambda w: w.choose_readings(), job=_nothing)
     yield Act("bring", "Lay another &job's takes beside…", window=lambda w: w.choose_guests(), job=_nothing)

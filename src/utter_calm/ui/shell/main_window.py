@@ -87,13 +87,13 @@ class MainWindow(JobFiles):
 
     # --- what leaves, and what is laid beside ------------------------------------------------------------------------
 
-    def choose_report(self) -> None:
+    def choose_report(self, *, appendix: bool = False) -> None:
         """Ask for a name and write the report, off the window's thread."""
         name, _ = QFileDialog.getSaveFileName(self, "Write the report", "report.pdf", "PDF (*.pdf);;HTML (*.html)")
         if name:
-            self.write_report(Path(name))
+            self.write_report(Path(name), appendix=appendix)
 
-    def write_report(self, path: Path) -> None:
+    def write_report(self, path: Path, *, appendix: bool = False) -> None:
         """Write the report in the background; say so when it is done."""
         from utter_calm.report.write import write_report
         from utter_calm.ui.state.worker import Computation
@@ -104,7 +104,7 @@ class MainWindow(JobFiles):
         workspace.transport.status.setText("writing the report …")
 
         def write() -> Path:
-            write_report(workspace.session.job, path)
+            write_report(workspace.session.job, path, appendix=appendix)
             return path
 
         computation = Computation(write, workspace.session)
