@@ -17,6 +17,7 @@ from utter_calm.quantities import amplitude_to_db, db_to_amplitude, parse_quanti
 _EXAMPLE = "As in 20: -0.5 0.1; 20000: -0.5 0.1, or a table of Hz, lower and upper dB, - for none."
 _MOST_BYTES = 2_000_000
 _POINTS = 48
+_MOST_DB = 400.0
 
 
 def mask_text(mask: tuple[MaskPoint, ...]) -> str:
@@ -41,6 +42,9 @@ def parse_mask(text: str) -> tuple[MaskPoint, ...]:
     points = _typed(text) if ":" in text else _table(text)
     if len(points) < 2 or any(a.x >= b.x for a, b in itertools.pairwise(points)) or points[0].x <= 0:
         raise InputError("A mask needs two or more points at rising frequencies.", hint=_EXAMPLE)
+    crossed = next((p for p in points if p.low is not None and p.high is not None and p.low > p.high), None)
+    if crossed is not None:
+        raise InputError(f"At {crossed.x:g} Hz the mask's lower bound lies above its upper one.", hint="Swap them.")
     return tuple(points)
 
 
@@ -97,7 +101,12 @@ def _table(text: str) -> list[MaskPoint]:
 
 
 def _bound(text: str) -> float | None:
-    return None if text in ("-", "–") else db_to_amplitude(_number(text))
+    if text in ("-", "–"):
+        return None
+    decibels = _number(text)
+    if abs(decibels) > _MOST_DB:
+        raise InputError(f"A bound of {decibels:g} dB is out of reach.", hint=_EXAMPLE)
+    return db_to_amplitude(decibels)
 
 
 def _is_number(text: str) -> bool:

@@ -17,7 +17,10 @@ _DECIBELS = {
 _PLAIN_DB = {"1": 1.0, "Pa": SPL_REFERENCE_PA}
 """What a bare dB is re, where that is beyond doubt."""
 _NUMBER = re.compile(r"[-+−]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][-+]?\d+)?")
-_MOST_CHARACTERS = 200
+_THOUSANDS = re.compile(r"[-+−]?[1-9]\d{0,2},\d{3}")
+"""A comma before three digits parts thousands for some and the decimals for others; behind a zero it is a decimal comma."""
+_MOST_CHARACTERS, _MOST_VALUES = 200, 1_000
+_MOST_DB = 400.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,9 +30,6 @@ class Understood:
     value: float
     unit: str
     text: str
-
-
-_MOST_DB = 400.0
 
 
 def understand(text: str, unit: str, *, what: str = "value") -> Understood:
@@ -79,6 +79,8 @@ def parse_list(text: str, unit: str, *, what: str = "value") -> list[float]:
         One of them cannot be read, or is not above zero.
     """
     parts = [p for p in text.replace(";", ",").split(",") if p.strip()]
+    if len(parts) > _MOST_VALUES:
+        raise InputError(f"{len(parts)} values are too many.", hint=f"Give up to {_MOST_VALUES}.")
     values = [parse_quantity(p, unit, what=what) for p in parts]
     for part, value in zip(parts, values, strict=True):
         if not value > 0:
@@ -92,11 +94,9 @@ def read_number_and_unit(text: str) -> tuple[float, str] | None:
     if number is None or not suffix:
         return None
     lowered = suffix.replace(" ", "").lower()
-    if lowered in _DECIBELS:
-        unit, reference = _DECIBELS[lowered]
-        value = reference * db_to_amplitude(number)
-    elif lowered == "db":
-        unit, value = "1", db_to_amplitude(number)
+    if lowered == "db" or lowered in _DECIBELS:
+        unit, reference = _DECIBELS.get(lowered, ("1", 1.0))
+        value = reference * db_to_amplitude(number) if abs(number) <= _MOST_DB else math.inf
     else:
         found = unit_called(suffix)
         if found is None:
@@ -110,6 +110,11 @@ def _split(text: str) -> tuple[float | None, str]:
     match = _NUMBER.match(stripped)
     if match is None:
         return None, ""
+    if _THOUSANDS.fullmatch(match[0]):
+        plain = match[0].replace(",", "")
+        raise InputError(
+            f"“{_short(text)}” may mean {plain} or {match[0].replace(',', '.')}.", hint="Type it with a dot, or whole."
+        )
     return float(match[0].replace("−", "-").replace(",", ".")), stripped[match.end() :].strip()
 
 
@@ -128,10 +133,7 @@ def _in_unit(number: float, suffix: str, unit: str) -> float | None:
     known = _DECIBELS.get(lowered)
     reference = known[1] if known is not None and known[0] == unit else _PLAIN_DB.get(unit) if lowered == "db" else None
     if reference is not None:
-        try:
-            return reference * db_to_amplitude(number)
-        except OverflowError:
-            return math.inf
+        return reference * db_to_amplitude(number) if abs(number) <= _MOST_DB else math.inf
     found = unit_called(suffix, unit)
     return None if found is None else number * found.factor + found.offset
 
@@ -150,5 +152,5 @@ def parse_decibels(text: str) -> float:
     except ValueError:
         found = math.nan
     if not abs(found) <= _MOST_DB:
-        raise InputError(f"The gain “{text}” is not a number of dB.", hint="Type it as in 29.6 dB.")
+        raise InputError(f"The gain “{_short(text)}” is not a number of dB.", hint="Type it as in 29.6 dB.")
     return found

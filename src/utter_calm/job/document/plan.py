@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import math
 from dataclasses import dataclass, field
 
 from utter_calm.errors import InputError
@@ -11,6 +12,8 @@ from utter_calm.job.document.conditions import Factor, Setup
 from utter_calm.job.document.step import Reference, Step
 from utter_calm.measure.kind import StepSettings
 from utter_calm.rig import Rig
+
+MOST_SETUPS = 2_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,6 +29,14 @@ class Plan:
     factors: tuple[Factor, ...] = ()
     claims: tuple[Claim, ...] = ()
     reference: Reference | None = None
+
+    def __post_init__(self) -> None:
+        count = math.prod(len(f.values) for f in self.factors)
+        if count > MOST_SETUPS:
+            raise InputError(
+                f"These conditions make {count:.3g} setups; up to {MOST_SETUPS} can be planned.",
+                hint="Take out a condition or some of its values, or give them a plan of their own.",
+            )
 
     def step(self, step_id: str) -> Step:
         """Find a step.
