@@ -13,6 +13,7 @@ import click
 
 from utter_calm import __version__
 from utter_calm.errors import UtterCalmError
+from utter_calm.quantities.plain import one_line
 
 _COMMANDS = {
     "demo": ("utter_calm.cli.demo", "demo"),
@@ -83,4 +84,4 @@ def run(arguments: list[str] | None = None) -> int:
 
 
 def _say(text: str) -> None:
-    click.echo(f"utter-calm: {text}", err=True)
+    click.echo(f"utter-calm: {one_line(text)}", err=True)

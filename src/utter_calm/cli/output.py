@@ -19,6 +19,7 @@ from utter_calm.measure.result import Reading, Result, Surface, Trace
 from utter_calm.present.panel import claim_view
 from utter_calm.present.values import beside_text, floor_value, phase_text, reading_text
 from utter_calm.quantities import Conditions, plain_text, value_text, values_text
+from utter_calm.quantities.plain import one_line
 
 
 def reading_json(reading: Reading) -> dict[str, Any]:
@@ -130,14 +131,15 @@ def print_json(value: Any) -> None:  # noqa: ANN401
 
 def console(*, err: bool = False) -> Console:
     """Give a console that breaks no table when its output goes to a file."""
-    wanted = Console(stderr=err)
-    return wanted if wanted.is_terminal else Console(stderr=err, width=140)
+    # what people typed may hold brackets, colons and control characters: none of them is markup
+    wanted = Console(stderr=err, markup=False, emoji=False)
+    return wanted if wanted.is_terminal else Console(stderr=err, width=140, markup=False, emoji=False)
 
 
 def print_result(result: Result, *, title: str = "", full_scale_v: float | None = None, kind: str = "") -> None:
     """Write a result as tables."""
     channels = sorted({r.channel for r in result.readings if r.channel}) or [1]
-    table = Table(title=title or None, box=SIMPLE_HEAD, title_justify="left", title_style="bold")
+    table = Table(title=one_line(title) or None, box=SIMPLE_HEAD, title_justify="left", title_style="bold")
     table.add_column("reading")
     for channel in channels:
         table.add_column(f"channel {channel}", justify="right")
@@ -153,11 +155,11 @@ def print_result(result: Result, *, title: str = "", full_scale_v: float | None 
         floor = floor_value(first, kind)
         beside = [beside_text(first, kind, full_scale_v), phase_text(first)]
         columns = [*cells, ", ".join(t for t in beside if t), *([floor] if has_floor else [])]
-        table.add_row(f"{declared(name, kind).title}{f', {first.label}' if first.label else ''}", *columns)
+        table.add_row(one_line(f"{declared(name, kind).title}{f', {first.label}' if first.label else ''}"), *columns)
     out = console()
     out.print(table)
     for item in result.trust:
-        out.print(("[bold]Trust:[/bold] " if item.grave else "Note: ") + item.text, highlight=False)
+        out.print(("Trust: " if item.grave else "Note: ") + one_line(item.text), highlight=False)
 
 
 def print_claims(document: JobDocument, rows: Iterable[tuple[Verdict, Cell]]) -> None:
@@ -170,5 +172,5 @@ def print_claims(document: JobDocument, rows: Iterable[tuple[Verdict, Cell]]) ->
         view = claim_view(verdict, document.step(cell.step).kind)
         where = ", ".join(value_text(value) for _, value in cell.setup.conditions)
         whose = (document.unit(cell.unit).title,) if several else ()
-        table.add_row(view.outcome.value, view.text, *whose, where, view.measured, view.margin)
+        table.add_row(*map(one_line, (view.outcome.value, view.text, *whose, where, view.measured, view.margin)))
     console().print(table)

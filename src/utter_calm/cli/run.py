@@ -17,6 +17,7 @@ from utter_calm.job.take import FLOOR, TakeSummary
 from utter_calm.job.verdict import Outcome
 from utter_calm.present.words import take_title
 from utter_calm.quantities import names_same, value_text
+from utter_calm.quantities.plain import one_line
 
 
 @click.command()
@@ -92,6 +93,7 @@ def _unit(job: Job, text: str) -> Unit:
 
 def run_headless(job: Job, cells: list[Cell], bench: Bench, *, as_json: bool) -> int:
     """Measure cells with progress on standard error; print takes and claims; give the exit status."""
+    from rich.markup import escape
     from rich.progress import BarColumn, Progress, TextColumn
 
     said = console(err=True)
@@ -101,18 +103,18 @@ def run_headless(job: Job, cells: list[Cell], bench: Bench, *, as_json: bool) ->
 
         def ask(prompt: Prompt) -> Answer:
             if prompt.factor == WIRING:
-                bar.console.print(f"  [bold]Leads:[/bold] {prompt.text} Going on all the same.", highlight=False)
+                bar.console.print(f"  Leads: {one_line(prompt.text)} Going on all the same.", highlight=False)
                 return Answer.SKIP
-            bar.console.print(f"  {prompt.text} [dim](the rig does it)[/dim]", highlight=False)
+            bar.console.print(f"  {one_line(prompt.text)} (the rig does it)", highlight=False)
             return Answer.LET_RIG
 
         def progress(at: RunProgress) -> None:
             title = job.document.step(at.cell.step).title
-            bar.update(task, completed=at.share, description=f"{at.number} of {at.total}  {title}: {at.text}")
+            bar.update(task, completed=at.share, description=escape(one_line(f"{at.number} of {at.total}  {title}: {at.text}")))
 
         def finished(cell: Cell, take: TakeSummary) -> None:
             title = job.document.step(cell.step).title
-            bar.console.print(f"  {title}, {take_title(take)}: stored", highlight=False)
+            bar.console.print(one_line(f"  {title}, {take_title(take)}: stored"), highlight=False)
 
         takes = run_cells(job, cells, bench, RunHooks(ask=ask, progress=progress, finished=finished, check=True))
     return print_outcome(job, takes, as_json=as_json)

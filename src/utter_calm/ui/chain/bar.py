@@ -10,6 +10,7 @@ from PySide6.QtGui import QColor, QFont, QPainter, QPaintEvent, QPen, QPixmap
 from PySide6.QtWidgets import QAbstractButton, QHBoxLayout, QWidget
 
 from utter_calm.present.chain import LinkView
+from utter_calm.ui.look.labels import set_tip
 from utter_calm.ui.look.theme import current_palette, font
 
 _HEIGHT = 74
@@ -37,7 +38,7 @@ class ChainLink(QAbstractButton):
         words = [view.title, view.main, view.sub, view.badge, view.warning, "stand-in" if view.simulated else ""]
         self.setAccessibleName(": ".join(w for w in words if w))
         tip = f"{view.title}: {view.main}, {view.sub}"
-        self.setToolTip("\n".join(t for t in (tip, view.badge, view.warning, "Press to edit") if t))
+        set_tip(self, "\n".join(t for t in (tip, view.badge, view.warning, "Press to edit") if t))
         self.update()
 
     def show_live(self, main: str, sub: str) -> None:

@@ -19,7 +19,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QHeaderView,
-    QLabel,
     QPushButton,
     QStyledItemDelegate,
     QStyleOptionViewItem,
@@ -31,6 +30,7 @@ from PySide6.QtWidgets import (
 from utter_calm.job.document import Cell
 from utter_calm.present.coverage import CellView
 from utter_calm.ui.coverage.model import CELL_ROLE, CoverageModel
+from utter_calm.ui.look.labels import plain_label
 from utter_calm.ui.look.shapes import draw_outcome
 from utter_calm.ui.look.theme import current_palette, font
 
@@ -129,7 +129,7 @@ class CoveragePanel(QWidget):
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(14, 14, _MARGINS - 14, 10)
-        self._heading = QLabel("Coverage")
+        self._heading = plain_label("Coverage")
         self._heading.setProperty("role", "section")
         layout.addWidget(self._heading)
         self.plans = QComboBox()
@@ -159,7 +159,7 @@ class CoveragePanel(QWidget):
         down.setHighlightSections(False)
         down.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         layout.addWidget(self.table, 1)
-        self._sum = QLabel()
+        self._sum = plain_label()
         self._sum.setProperty("role", "soft")
         self._sum.setWordWrap(True)
         layout.addWidget(self._sum)

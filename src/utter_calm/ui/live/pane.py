@@ -14,6 +14,7 @@ from utter_calm.present.hum import hum_view
 from utter_calm.present.live import decibels, held, live_shown, live_spectrum
 from utter_calm.present.picture.compose import plot_view
 from utter_calm.ui.live.hum_history import HumHistory
+from utter_calm.ui.look.labels import plain_label
 from utter_calm.ui.look.theme import current_palette
 from utter_calm.ui.picture.canvas import PlotCanvas
 
@@ -40,7 +41,7 @@ class LivePane(QWidget):
         layout.setContentsMargins(18, 12, 14, 10)
         layout.setSpacing(4)
         top = QHBoxLayout()
-        self.title = QLabel("Live")
+        self.title = plain_label("Live")
         self.title.setProperty("role", "title")
         top.addWidget(self.title, 1)
         self.freeze = self._button("freeze   F", "Keep the present spectrum as a reference behind (F); again to let it go")
@@ -53,7 +54,7 @@ class LivePane(QWidget):
         self.hum.setAccessibleName("Hum")
         self.hum.hide()
         layout.addWidget(self.hum)
-        self.words = QLabel(_TONE_WORDS)
+        self.words = plain_label(_TONE_WORDS)
         self.words.setProperty("role", "soft")
         self.words.setWordWrap(True)
         layout.addWidget(self.words)
@@ -64,12 +65,12 @@ class LivePane(QWidget):
         self.history = HumHistory()
         self.history.hide()
         layout.addWidget(self.history, 2)
-        self.events = QLabel()
+        self.events = plain_label()
         self.events.setTextFormat(Qt.TextFormat.PlainText)  # what people type is no markup
         self.events.setWordWrap(True)
         self.events.hide()
         layout.addWidget(self.events)
-        self.status = QLabel()
+        self.status = plain_label()
         self.status.setProperty("role", "soft")
         layout.addWidget(self.status)
         for line in (self.title, self.hum, self.words, self.events, self.status):

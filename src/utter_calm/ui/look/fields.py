@@ -7,10 +7,11 @@ from dataclasses import dataclass
 
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QResizeEvent
-from PySide6.QtWidgets import QFormLayout, QFrame, QHBoxLayout, QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFormLayout, QFrame, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from utter_calm.errors import UtterCalmError
 from utter_calm.quantities import parse_quantity, si_text, understand
+from utter_calm.ui.look.labels import plain_label
 
 
 class QuantityEdit(QLineEdit):
@@ -21,7 +22,7 @@ class QuantityEdit(QLineEdit):
         self._label, self._unit = label, unit
         self.setAccessibleName(label)
         self.setMinimumWidth(150)
-        self.understood = QLabel(self)
+        self.understood = plain_label(parent=self)
         self.understood.setProperty("role", "soft")
         self.understood.setAttribute(Qt.WidgetAttribute.WA_TransparentForMouseEvents)
         self.understood.hide()
@@ -122,7 +123,7 @@ class PopupForm(QFrame):
         self._apply = apply
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 14, 16, 14)
-        heading = QLabel(title)
+        heading = plain_label(title)
         heading.setProperty("role", "section")
         layout.addWidget(heading)
         form = QFormLayout()
@@ -131,7 +132,7 @@ class PopupForm(QFrame):
         for line in lines:
             form.addRow(line.label, line.field)
         layout.addLayout(form)
-        self._error = QLabel()
+        self._error = plain_label()
         self._error.setProperty("role", "error")
         self._error.setWordWrap(True)
         self._error.hide()

@@ -12,6 +12,7 @@ from utter_calm.measure.pictures import PlotSpec
 from utter_calm.present.palette import Palette
 from utter_calm.present.picture.cursor import curves_csv, focus_curve, peaks_of, places_of, value_at
 from utter_calm.present.picture.view import PlotView
+from utter_calm.ui.look.labels import plain_label, set_tip
 from utter_calm.ui.look.theme import current_palette
 from utter_calm.ui.picture.canvas import PlotCanvas
 from utter_calm.ui.picture.sheet_table import SheetTable
@@ -29,7 +30,7 @@ class PlotPane(QWidget):
         layout.setContentsMargins(18, 12, 14, 10)
         layout.setSpacing(3)
         top = QHBoxLayout()
-        self.title = QLabel()
+        self.title = plain_label()
         self.title.setProperty("role", "title")
         top.addWidget(self.title, 1)
         self._choices = QHBoxLayout()
@@ -46,7 +47,7 @@ class PlotPane(QWidget):
         self.sheet.hide()
         layout.addWidget(self.sheet, 1)
         under = QHBoxLayout()
-        self.trial = QLabel()
+        self.trial = plain_label()
         self.trial.setProperty("role", "warning")
         self.trial.hide()
         under.addWidget(self.trial, 1)
@@ -148,7 +149,7 @@ class PlotPane(QWidget):
                 f'<span style="color:{p.soft_text}">{hint}move over the plot to read the curves, press to set a mark</span>'
                 + "".join(f"<br>{escape(note)}" for note in view.notes[:1])
             )
-            self.readout.setToolTip("\n".join(view.notes))
+            set_tip(self.readout, "\n".join(view.notes))
             return
         at = view.x.x_words(x)
         parts = [f"<b>at {at}</b>"]

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QLabel, QTableView, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QVBoxLayout, QWidget
 
 from utter_calm.job.compare_readings import pair_curves, pair_readings, repeats_of
 from utter_calm.job.facts import facts_of
 from utter_calm.job.take import Take
 from utter_calm.present.comparison import ComparisonRow, comparison_view
+from utter_calm.ui.look.labels import plain_label
 from utter_calm.ui.places.tables import RowsModel
 from utter_calm.ui.state.session import JobSession
 
@@ -37,10 +38,10 @@ class ComparePlace(QWidget):
         self._session = session
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 12, 14, 12)
-        self.title = QLabel("Compared")
+        self.title = plain_label("Compared")
         self.title.setProperty("role", "title")
         layout.addWidget(self.title)
-        self.sentences = QLabel(_EMPTY)
+        self.sentences = plain_label(_EMPTY)
         self.sentences.setWordWrap(True)
         layout.addWidget(self.sentences)
         self.model = ComparisonModel()

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
-from PySide6.QtWidgets import QFileDialog, QHeaderView, QLabel, QMenu
+from PySide6.QtWidgets import QFileDialog, QHeaderView, QMenu
 
 from utter_calm.errors import InputError, UtterCalmError
 from utter_calm.formats.columns import read_columns
@@ -19,6 +19,7 @@ from utter_calm.present.rig import HEADINGS, RigRow, rig_rows, rig_summary
 from utter_calm.rig import Rig
 from utter_calm.rig.change import INPUT, OUTPUT, PART, channels_of, corrected, correction_from, without
 from utter_calm.rig.library import SUFFIX, keep_rig, known_rigs, load_rig, read_rig, write_rig
+from utter_calm.ui.look.labels import plain_label
 from utter_calm.ui.places.rig_forms import channel_form, limits_form, part_form
 from utter_calm.ui.places.table_place import TablePlace
 from utter_calm.ui.places.tables import RowsModel
@@ -43,7 +44,7 @@ class RigPlace(TablePlace):
 
     def __init__(self, session: JobSession) -> None:
         super().__init__(session, "Rig", "The rig has no channels.", RigModel())
-        self.summary = QLabel()
+        self.summary = plain_label()
         self.summary.setProperty("role", "soft")
         self.summary.setWordWrap(True)
         self.lay_under_title(self.summary)

@@ -9,7 +9,6 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QStackedLayout,
     QTableView,
@@ -17,6 +16,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from utter_calm.ui.look.labels import plain_label
 from utter_calm.ui.places.tables import ROW_ROLE, RowsModel
 from utter_calm.ui.state.session import JobSession
 
@@ -29,7 +29,7 @@ class TablePlace(QWidget):
         self._session, self.model = session, model
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 12, 14, 12)
-        self.heading = QLabel(title)
+        self.heading = plain_label(title)
         self.heading.setProperty("role", "title")
         layout.addWidget(self.heading)
         self.table = QTableView()
@@ -43,7 +43,7 @@ class TablePlace(QWidget):
         self.table.verticalHeader().setDefaultSectionSize(34)
         self.table.horizontalHeader().setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         self.table.horizontalHeader().setHighlightSections(False)
-        nothing = QLabel(empty)
+        nothing = plain_label(empty)
         nothing.setProperty("role", "soft")
         nothing.setAlignment(Qt.AlignmentFlag.AlignCenter)
         nothing.setWordWrap(True)

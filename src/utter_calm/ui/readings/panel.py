@@ -6,7 +6,6 @@ from PySide6.QtCore import QModelIndex, QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
-    QLabel,
     QLineEdit,
     QListView,
     QPushButton,
@@ -17,6 +16,7 @@ from PySide6.QtWidgets import (
 
 from utter_calm.job.verdict import Outcome
 from utter_calm.present.panel import ClaimView, PanelView, ReadingView
+from utter_calm.ui.look.labels import plain_label, set_tip
 from utter_calm.ui.look.shapes import draw_outcome
 from utter_calm.ui.look.theme import current_palette, font
 from utter_calm.ui.readings.model import ReadingDelegate, ReadingsModel
@@ -33,7 +33,7 @@ class ClaimLine(QWidget):
         self._view = view
         self.setFixedHeight(38)
         words = f"{view.outcome.value}: {view.text}, measured {view.measured}, {view.margin}"
-        self.setToolTip(words)
+        set_tip(self, words)
         self.setAccessibleName(words)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
@@ -66,10 +66,10 @@ class ReadingsPanel(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(16, 14, 14, 12)
         layout.setSpacing(6)
-        self.heading = QLabel("Readings")
+        self.heading = plain_label("Readings")
         self.heading.setProperty("role", "section")
         layout.addWidget(self.heading)
-        self.subtitle = QLabel()
+        self.subtitle = plain_label()
         self.subtitle.setProperty("role", "soft")
         self.subtitle.setWordWrap(True)
         layout.addWidget(self.subtitle)
@@ -94,7 +94,7 @@ class ReadingsPanel(QWidget):
         self._claims = QVBoxLayout()
         self._claims.setSpacing(2)
         layout.addLayout(self._claims)
-        self.trust = QLabel()
+        self.trust = plain_label()
         self.trust.setWordWrap(True)
         self.trust.setProperty("role", "calm")
         layout.addWidget(self.trust)

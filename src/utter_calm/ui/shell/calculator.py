@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QFormLayout, QFrame, QLabel, QLineEdit, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFormLayout, QFrame, QLineEdit, QVBoxLayout, QWidget
 
 from utter_calm.errors import UtterCalmError
 from utter_calm.present.calculator import FIELDS, Converted, convert
+from utter_calm.ui.look.labels import plain_label
 
 
 class Calculator(QFrame):
@@ -31,7 +32,7 @@ class Calculator(QFrame):
         form.addRow("load", self.load)
         self.load.textEdited.connect(lambda _text: self._typed("r.m.s.", self.fields["r.m.s."].text()))
         layout.addLayout(form)
-        self.words = QLabel("of a sine; type into any field")
+        self.words = plain_label("of a sine; type into any field")
         self.words.setProperty("role", "soft")
         self.words.setWordWrap(True)
         layout.addWidget(self.words)

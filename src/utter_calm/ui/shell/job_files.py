@@ -182,6 +182,7 @@ class JobFiles(QMainWindow):
             self.workspace.tell(str(problem))
             return
         box = QMessageBox(QMessageBox.Icon.NoIcon, "Utter Calm", problem.what, QMessageBox.StandardButton.Ok, self)
+        box.setTextFormat(Qt.TextFormat.PlainText)
         box.setInformativeText(problem.hint)
         box.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         box.open()

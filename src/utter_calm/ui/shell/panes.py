@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QButtonGroup,
     QFrame,
     QHBoxLayout,
-    QLabel,
     QPushButton,
     QSplitter,
     QStackedWidget,
@@ -24,6 +23,7 @@ from utter_calm.ui.chain.bar import ChainBar
 from utter_calm.ui.coverage.model import CoverageModel
 from utter_calm.ui.coverage.panel import CoveragePanel
 from utter_calm.ui.live.desk import LiveDesk
+from utter_calm.ui.look.labels import plain_label
 from utter_calm.ui.picture.desk import PlotDesk
 from utter_calm.ui.picture.pane import PlotPane
 from utter_calm.ui.places.claims import ClaimsPlace
@@ -84,7 +84,7 @@ class Panes(QWidget):
         self.chain = ChainBar()
         layout.addWidget(self.chain)
         layout.addWidget(_rule())
-        self.message = QLabel()
+        self.message = plain_label()
         self.message.setProperty("role", "warning")
         self.message.setWordWrap(True)
         self.message.hide()

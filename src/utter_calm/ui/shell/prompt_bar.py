@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton
 
 from utter_calm.job.run.prompt import WIRING, Answer, Prompt
+from utter_calm.ui.look.labels import plain_label
 
 _HAND = (
     (Answer.LET_RIG, "Let the rig do it  ⏎", "The simulated rig switches by itself"),
@@ -30,7 +31,7 @@ class PromptBar(QFrame):
         self.setProperty("role", "prompt")
         layout = QHBoxLayout(self)
         layout.setContentsMargins(16, 10, 12, 10)
-        self.text = QLabel()
+        self.text = plain_label()
         self.text.setWordWrap(True)
         layout.addWidget(self.text, 1)
         self.buttons: dict[Answer, QPushButton] = {}

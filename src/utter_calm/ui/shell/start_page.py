@@ -5,9 +5,10 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from utter_calm.job.recent import recent_jobs
+from utter_calm.ui.look.labels import plain_label, set_tip
 
 
 class StartPage(QWidget):
@@ -30,10 +31,12 @@ class StartPage(QWidget):
         self._column.setSpacing(10)
         row.addLayout(self._column)
         row.addStretch()
-        title = QLabel("Utter Calm")
+        title = plain_label("Utter Calm")
         title.setStyleSheet("font-size: 34px; font-weight: 600;")
         self._column.addWidget(title)
-        words = QLabel("Measure amplifiers, converters and cables under stated conditions,\nand hold them against what they claim.")
+        words = plain_label(
+            "Measure amplifiers, converters and cables under stated conditions,\nand hold them against what they claim."
+        )
         words.setProperty("role", "soft")
         words.setStyleSheet("font-size: 15px;")
         self._column.addWidget(words)
@@ -74,7 +77,7 @@ class StartPage(QWidget):
         paths = recent_jobs()
         if not paths:
             return
-        heading = QLabel("Lately open")
+        heading = plain_label("Lately open")
         heading.setProperty("role", "section")
         self._recent.addWidget(heading)
         for path in paths[:5]:
@@ -83,6 +86,6 @@ class StartPage(QWidget):
     def _entry(self, path: Path) -> QPushButton:
         button = QPushButton(path.stem)
         button.setProperty("role", "flat")
-        button.setToolTip(str(path))
+        set_tip(button, str(path))
         button.clicked.connect(lambda: self.open_path.emit(path))
         return button

@@ -5,10 +5,11 @@ from __future__ import annotations
 import math
 
 from PySide6.QtCore import Qt, Signal, SignalInstance
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QProgressBar, QPushButton, QSizePolicy, QSlider, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QSizePolicy, QSlider, QVBoxLayout, QWidget
 
 from utter_calm.present.chain import LevelView
 from utter_calm.quantities import si_text
+from utter_calm.ui.look.labels import plain_label
 
 _STEPS_PER_DB = 10
 _RANGE_DB = 60
@@ -36,9 +37,9 @@ class Transport(QWidget):
         layout.addSpacing(8)
         words = QVBoxLayout()
         words.setSpacing(0)
-        self.level = QLabel()
+        self.level = plain_label()
         self.level.setProperty("role", "section")
-        self.beside = QLabel()
+        self.beside = plain_label()
         self.beside.setProperty("role", "soft")
         words.addWidget(self.level)
         words.addWidget(self.beside)
@@ -53,12 +54,12 @@ class Transport(QWidget):
         self.slider.valueChanged.connect(self._moved)
         self.slider.sliderReleased.connect(lambda: self.level_settled.emit(self._volts()))
         layout.addWidget(self.slider, 1)
-        self.ceiling = QLabel()
+        self.ceiling = plain_label()
         self.ceiling.setProperty("role", "soft")
         layout.addWidget(self.ceiling)
         side = QVBoxLayout()
         side.setSpacing(4)
-        self.status = QLabel()
+        self.status = plain_label()
         self.status.setProperty("role", "soft")
         self.status.setAlignment(Qt.AlignmentFlag.AlignRight)
         self.status.setMinimumWidth(90)

@@ -13,7 +13,6 @@ from PySide6.QtWidgets import (
     QFileDialog,
     QFormLayout,
     QHBoxLayout,
-    QLabel,
     QListWidget,
     QPushButton,
     QScrollArea,
@@ -28,6 +27,7 @@ from utter_calm.job.document.starts import STARTS, Start
 from utter_calm.quantities import db_to_amplitude, parse_decibels
 from utter_calm.rig import UNITS, knobs_of
 from utter_calm.ui.look.fields import text_line
+from utter_calm.ui.look.labels import plain_label
 from utter_calm.ui.places.names import SUFFIX
 
 _REAL = "a real unit at the rig's own channels"
@@ -64,7 +64,7 @@ class UnitPage(QWidget):
         row.addLayout(column)
         row.addStretch()
         column.addStretch(1)
-        title = QLabel("What is under test?")
+        title = plain_label("What is under test?")
         title.setStyleSheet("font-size: 28px; font-weight: 600;")
         column.addWidget(title)
         column.addSpacing(10)
@@ -89,7 +89,7 @@ class UnitPage(QWidget):
         self._form.setVerticalSpacing(10)
         self._fill_form(for_new_job=for_new_job)
         column.addSpacing(6)
-        self._error = QLabel()
+        self._error = plain_label()
         self._error.setProperty("role", "error")
         self._error.setWordWrap(True)
         self._error.setFixedWidth(_WIDTH)
@@ -101,7 +101,7 @@ class UnitPage(QWidget):
         self.kinds.setCurrentRow(0)
 
     def _fill_form(self, *, for_new_job: bool) -> None:
-        self.asks = QLabel()
+        self.asks = plain_label()
         self.asks.setProperty("role", "soft")
         self.asks.setWordWrap(True)
         self.name, self.sample = text_line("", "What it is called"), text_line("", "Which one")
@@ -115,7 +115,7 @@ class UnitPage(QWidget):
         self._knob_column = QVBoxLayout(self._knobs)
         self._knob_column.setContentsMargins(0, 4, 0, 0)
         self.knobs: dict[str, QCheckBox] = {}
-        self.steps = QLabel()
+        self.steps = plain_label()
         self.steps.setWordWrap(True)
         form = self._form
         for label, field in (
@@ -222,7 +222,7 @@ class UnitPage(QWidget):
                 self._knob_column.addWidget(self.knobs[knob])
         loads = [f.name for f in self.start.plan().factors if len(f.values) > 1]
         words = f"The plan varies the {' and the '.join(loads)}." if loads else "The plan varies nothing."
-        note = QLabel(f"{words} “+ condition” adds more later.")
+        note = plain_label(f"{words} “+ condition” adds more later.")
         note.setProperty("role", "soft")
         self._knob_column.addWidget(note)
 
