@@ -9,20 +9,23 @@ from dataclasses import dataclass
 import numpy as np
 
 from utter_calm.analysis.spectrum import line_spectrum
-from utter_calm.analysis.tone import analyze_tone
+from utter_calm.analysis.tone import tone_in_band
+from utter_calm.analysis.tone_fit import fit_tone
 from utter_calm.errors import UtterCalmError
 from utter_calm.measure.capture import Capture, FloatArray
+from utter_calm.measure.clip_watch import LivePoint
 from utter_calm.measure.first_look import FirstLookSettings
 from utter_calm.measure.result import Result, ResultBuilder
 from utter_calm.measure.tone_readings import add_tone_readings
 from utter_calm.rig import Rig
-from utter_calm.rig.live import LiveTone
+from utter_calm.rig.live import LiveSnapshot, LiveTone
 
 SPECTRUM_FRAMES = 32_768
 _READING_S = 0.45
 _READING_PERIOD_S = 0.3
 _PICTURE_PERIOD_S = 0.024
 _WAVE_PERIODS = 3
+_NEARLY_FULL, _SETTLES_S = 0.98, 0.15
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -45,6 +48,8 @@ class LiveFrame:
         Over how many spectra the level runs now.
     problem
         What ended it, if anything did.
+    points
+        What the last window tells of each channel's level and distortion, for the onset of clipping; empty before the first.
     """
 
     number: int
@@ -57,6 +62,7 @@ class LiveFrame:
     overload: tuple[bool, ...]
     level_v: float
     problem: UtterCalmError | None
+    points: tuple[LivePoint, ...] = ()
 
 
 class LiveAnalyser:
@@ -70,6 +76,7 @@ class LiveAnalyser:
         self._restart = False
         self._frame: LiveFrame | None = None
         self._result: Result | None = None
+        self._points: tuple[LivePoint, ...] = ()
         # readings cost more than a picture: on their own thread they do not hold the pictures up
         self._threads = (
             threading.Thread(target=self._run, name="live pictures", daemon=True),
@@ -127,7 +134,7 @@ class LiveAnalyser:
             at, wave = self._waveform(volts)
             self._frame = LiveFrame(
                 number, lines[0].frequency_hz, np.sqrt(power), at, wave, self._result, averaged, shot.overload,
-                shot.level_v, shot.problem,
+                shot.level_v, shot.problem, self._points,
             )  # fmt: skip
             if shot.problem is not None:
                 return
@@ -138,19 +145,26 @@ class LiveAnalyser:
             if shot.problem is not None:
                 return
             if len(shot.samples) >= 0.9 * _READING_S * self._tone.rate_hz:
-                self._result = self._measure(shot.samples) or self._result
+                self._result = self._measure(shot) or self._result
 
-    def _measure(self, samples: FloatArray) -> Result | None:
-        capture = Capture(samples, self._tone.rate_hz, self._rig.recorded, self._rig, load_ohm=self._load)
+    def _measure(self, shot: LiveSnapshot) -> Result | None:
+        rate, samples = self._tone.rate_hz, shot.samples
+        capture = Capture(samples, rate, self._rig.recorded, self._rig, load_ohm=self._load)
         out = ResultBuilder()
         band = self._settings.band_low_hz, self._settings.band_high_hz
+        wide: list[tuple[float, float]] = []
         for channel in capture.numbers:
             try:
-                signal = capture.signal(channel)
-                tone = analyze_tone(signal, capture.rate_hz, band_hz=band, near_hz=self._settings.frequency_hz)
+                fitted = fit_tone(capture.signal(channel), rate, near_hz=self._settings.frequency_hz)
+                tone = tone_in_band(fitted, band)
             except UtterCalmError:
                 return None  # between two levels, or just after the start: the next one will do
             add_tone_readings(out, tone, capture, channel)
+            wide.append((tone.level, tone_in_band(fitted, (band[0], rate / 2)).thd_n))
+        full = float(np.max(np.abs(samples), initial=0.0)) > _NEARLY_FULL
+        overload = full or any(shot.overload)
+        settled = shot.steady_frames >= len(samples) + _SETTLES_S * rate
+        self._points = tuple(LivePoint(shot.level_v, level, distortion, settled, overload) for level, distortion in wide)
         return out.build()
 
     def _waveform(self, volts: FloatArray) -> tuple[FloatArray, FloatArray]:

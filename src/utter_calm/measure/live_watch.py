@@ -9,13 +9,10 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from utter_calm.analysis.level_curve import clipping_onset
 from utter_calm.analysis.mains import find_mains
 from utter_calm.analysis.spectrum import FloatArray, line_spectrum
 
 HISTORY_S = 180.0
-_APART = 10 ** (0.25 / 20)
-_GROWN = 3.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,24 +133,3 @@ class HumWatch:
     def change_db(self) -> float | None:
         """How far the louder channel has moved since the last mark; None without one."""
         return self.effects()[-1][1] if self.events else None
-
-
-class ClipWatch:
-    """Level and distortion while a knob is turned: tells where clipping begins, from how distortion grows."""
-
-    def __init__(self) -> None:
-        self._points: dict[int, tuple[float, float]] = {}
-
-    def add(self, level: float, distortion: float) -> float | None:
-        """Take a point; give the level at which clipping begins, once it has begun, else None.
-
-        Points closer than a quarter of a decibel count as one, the newest of them.
-        """
-        if not (level > 0 and distortion > 0):
-            return None
-        self._points[round(math.log(level) / math.log(_APART))] = (level, distortion)
-        pairs = sorted(self._points.values())
-        if len(pairs) < 4 or distortion < _GROWN * min(d for _, d in pairs):
-            return None
-        levels, values = (np.array(column) for column in zip(*pairs, strict=True))
-        return clipping_onset(levels, values)

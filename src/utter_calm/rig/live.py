@@ -35,6 +35,8 @@ class LiveSnapshot:
         What is being played.
     problem
         What ended it, if anything did.
+    steady_frames
+        For how many frames the level has stood still.
     """
 
     samples: FloatArray
@@ -43,6 +45,7 @@ class LiveSnapshot:
     lost_frames: int
     level_v: float
     problem: UtterCalmError | None
+    steady_frames: int = 0
 
 
 class LiveTone:
@@ -67,6 +70,7 @@ class LiveTone:
         self._lock = threading.Lock()
         self._mute = threading.Event()
         self._wanted, self._lowered = level_v, False
+        self._steady = 0
         self._frames = 0
         self._lost = 0
         self._overload = np.zeros(device.info.inputs, dtype=bool)
@@ -112,7 +116,9 @@ class LiveTone:
             overload = tuple(self._overload[self._heard].tolist())
             if not peek:
                 self._overload[:] = False
-            return LiveSnapshot(self._ring[index][:, self._heard], self._frames, overload, self._lost, self._wanted, self._problem)
+            return LiveSnapshot(
+                self._ring[index][:, self._heard], self._frames, overload, self._lost, self._wanted, self._problem, self._steady
+            )
 
     def mute(self) -> None:
         """Let the tone fall silent and the device go; returns at once."""
@@ -146,7 +152,7 @@ class LiveTone:
             share = 1.0 if muting or lowered or abs(target - level) < 0.01 * target else min(1.0, size / self._rate / _RAMP_S)
             reached = target if share == 1.0 else level + share * (target - level)
             gain = np.linspace(level, reached, size, endpoint=False)
-            level = reached
+            still, level = reached == level, reached
             tone = gain * sine(self._frequency, math.sqrt(2), self._rate, size, first_frame=frame)
             samples = np.zeros((size, self._port.outputs))
             samples[:, self._drives] = tone[:, None] / self._peaks[self._drives]
@@ -155,6 +161,7 @@ class LiveTone:
                 self._port.set_limits(limits_for(self._peaks, ceiling_v))
             frame += size
             with self._lock:
+                self._steady = self._steady + size if still and self._wanted == level else 0
                 self._lost += block.lost_frames
                 self._overload |= block.overload
                 at = (self._frames + np.arange(len(block.samples))) % len(self._ring)

@@ -12,10 +12,11 @@ from utter_calm.job.document import NO_SETUP, Cell
 from utter_calm.job.facts import Facts, Shown
 from utter_calm.job.take import TakeSummary
 from utter_calm.measure.capture import Capture
+from utter_calm.measure.clip_watch import ClipWatch, LivePoint
 from utter_calm.measure.kind import StepKind
 from utter_calm.measure.kinds import is_floored
 from utter_calm.measure.live import LiveFrame
-from utter_calm.measure.live_watch import ClipWatch, HumReading, HumWatch, hum_of
+from utter_calm.measure.live_watch import HumReading, HumWatch, hum_of
 from utter_calm.measure.result import Result
 from utter_calm.present.hum import hum_panel
 from utter_calm.present.panel import panel_view
@@ -50,8 +51,8 @@ class LiveDesk(QObject):
         self.control = LiveControl(session)
         self.pane = LivePane()
         self.hum: HumWatch | None = None
-        self._clip = ClipWatch()
-        self._clip_told = False
+        self._clips: dict[int, ClipWatch] = {}
+        self._points: tuple[LivePoint, ...] = ()
         self._result: Result | None = None
         self._listening = False
         self._timer = QTimer(self)
@@ -129,7 +130,7 @@ class LiveDesk(QObject):
 
     def _kept(self, take: TakeSummary) -> None:
         self._session.takes_changed.emit()
-        self.told.emit(f"Kept as take {take.id}{f': {take.note}' if self._clip_told else ''}.")
+        self.told.emit(f"Kept as take {take.id}{f': {take.note}' if take.note else ''}.")
 
     def stop(self) -> None:
         """Silence, and let go."""
@@ -141,7 +142,7 @@ class LiveDesk(QObject):
 
     def _changed(self) -> None:
         if self.running and self.control.analyser is not None:
-            self._clip, self._clip_told, self._result = ClipWatch(), False, None
+            self._clips, self._points, self._result = {}, (), None
             title = "Hum hunt" if self.hum is not None else f"Live, {si_text(self.control.frequency_hz, 'Hz', digits=3)}"
             self.pane.start(self.control.analyser, title, hum=self.hum is not None)
             if self.hum is not None:
@@ -155,25 +156,24 @@ class LiveDesk(QObject):
     def _framed(self, frame: LiveFrame) -> None:
         peaks = [c.scale for c in self._session.plan.rig.recorded]
         self.metered.emit(tuple(float(v) for v in abs(frame.wave).max(axis=0) / peaks))
+        if frame.points and frame.points is not self._points and self.hum is None:
+            self._points = frame.points
+            self._watch_clipping(frame.points)
         if frame.result is None or frame.result is self._result or self.hum is not None:
             return
         self._result = frame.result
         self.panel.emit(panel_view(_dressed(frame.result, self._session), ()))
-        self._watch_clipping(frame.result)
 
-    def _watch_clipping(self, result: Result) -> None:
-        level, distortion = result.reading("level"), result.reading("thd_n")
-        if level is None or distortion is None:
-            return
-        onset = self._clip.add(level.value, distortion.value)
-        if onset is not None and level.value > onset and not self._clip_told:
-            self._clip_told = True
-            text = f"Clipping begins at {si_text(onset, 'V', digits=3)} at the unit's output, told from how distortion grows. "
-            self.told.emit(text)
-            # what is heard now is the step in which it clips; what came before was another level
-            self.keep(f"clipping begins at {si_text(onset, 'V', digits=3)}", seconds=_CLIP_KEEP_S)
-        if onset is None:
-            self._clip_told = False
+    def _watch_clipping(self, points: tuple[LivePoint, ...]) -> None:
+        for channel, point in enumerate(points, start=1):
+            onset = self._clips.setdefault(channel, ClipWatch()).add(point)
+            if onset is None or any(watch.told for c, watch in self._clips.items() if c != channel):
+                continue  # the first channel that clips says it for all
+            low, high = (si_text(v, "V", digits=3) for v in (onset.low, onset.high))
+            where = f"on channel {channel} begins between {low} and {high} at the unit's output"
+            self.told.emit(f"Clipping {where}.")
+            # what is heard now stands in the step in which it clips
+            self.keep(f"clipping {where}", seconds=_CLIP_KEEP_S)
 
     def _listen(self) -> None:
         """Look for hum off the window's thread."""
