@@ -87,3 +87,25 @@ def test_what_is_behind_a_unit_is_changed_where_it_stands(qtbot, window, tmp_pat
         window.workspace.take_chosen()
     qtbot.waitUntil(lambda: "real unit" in window.workspace.message.text(), timeout=LONG)
     assert not session.job.takes
+
+
+def test_panels_fold_by_key_and_widths_are_remembered(qtbot, window, tmp_path):
+    begin_job(window, tmp_path / "a.calm", "Cable")
+    space = window.workspace
+    space.coverage.table.setFocus()
+    wide = space.plot.canvas.width()
+    qtbot.keyClick(space.coverage.table, Qt.Key.Key_BracketLeft)
+    assert not space.coverage.isVisible()
+    assert space.readings.isVisible()
+    window.actions_by_name["alone"].trigger()
+    assert not space.readings.isVisible()
+    qtbot.waitUntil(lambda: space.plot.canvas.width() > wide + 400)
+    window.actions_by_name["alone"].trigger()
+    assert space.coverage.isVisible()
+    assert space.readings.isVisible()
+    space.split.setSizes([330, 640, 310])
+    space.split.splitterMoved.emit(330, 1)
+    window.close_job()
+    assert window.open_path(tmp_path / "a.calm")
+    sizes = window.workspace.split.sizes()
+    assert (sizes[0], sizes[2]) == (pytest.approx(330, abs=8), pytest.approx(310, abs=8))

@@ -34,9 +34,9 @@ from utter_calm.ui.look.labels import plain_label
 from utter_calm.ui.look.shapes import draw_outcome
 from utter_calm.ui.look.theme import current_palette, font
 
-_SIZES = (12, 11, 10)
+_SIZES = (12, 11, 10, 9)
 _ROW_HEIGHT = 46
-_COLUMN_WIDTH, _MARGINS = 88, 20
+_COLUMN_WIDTH, _MARGINS = 80, 20
 
 
 class _CellDelegate(QStyledItemDelegate):
@@ -150,7 +150,7 @@ class CoveragePanel(QWidget):
         self.table.setTabKeyNavigation(False)
         across = self.table.horizontalHeader()
         across.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        across.setMinimumSectionSize(70)
+        across.setMinimumSectionSize(76)
         across.setHighlightSections(False)
         across.setSectionsClickable(False)
         down = self.table.verticalHeader()

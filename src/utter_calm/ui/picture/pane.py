@@ -116,7 +116,7 @@ class PlotPane(QWidget):
         p = current_palette()
         parts = []
         if view.differs:
-            parts.append(f'<b style="color:{p.text}">{escape(view.differs)}</b>')
+            parts.append(f'<b style="color:{p.text}">{escape(view.differs)}</span>')
         if view.same:
             parts.append(f'<span style="color:{p.soft_text}">{escape(view.same)}</span>')
         self.words.setText("; ".join(parts))
@@ -152,7 +152,7 @@ class PlotPane(QWidget):
             set_tip(self.readout, "\n".join(view.notes))
             return
         at = view.x.x_words(x)
-        parts = [f"<b>at {at}</b>"]
+        parts = [f"<span style='font-weight:600'>at {at}</span>"]
         for curve in view.curves[:6]:
             value = value_at(curve, x, log=view.x.log)
             if value is None:

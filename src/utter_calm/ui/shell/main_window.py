@@ -31,7 +31,8 @@ class MainWindow(JobFiles):
         super().__init__(demo_folder)
         self._leaving, self._leave = False, QTimer(self)
         self._leave.timeout.connect(self._left)
-        self.resize(1280, 800)
+        room = self.screen().availableGeometry()
+        self.resize(min(1280, room.width()), min(800, room.height()))
         self.setMinimumSize(1000, 640)
         self._job_actions: list[QAction] = []
         self._build_menus()

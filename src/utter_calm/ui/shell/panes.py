@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import cast
 
-from PySide6.QtCore import QSize, Qt
+from PySide6.QtCore import QSettings, QSize, Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import (
     QButtonGroup,
@@ -36,8 +36,8 @@ from utter_calm.ui.shell.prompt_bar import PromptBar
 from utter_calm.ui.shell.transport import Transport
 from utter_calm.ui.state.session import JobSession
 
-_LEAST_COVERAGE, _MOST_SHARE = 300, 0.37
-_LEAST_READINGS, _READINGS = 240, 276
+_LEAST_COVERAGE, _MOST_SHARE = 280, 0.33
+_LEAST_READINGS, _READINGS = 230, 252
 NAMES = (PLOT, *(place.name for place in PLACES))
 """Places of work, in the order of their buttons."""
 
@@ -120,7 +120,7 @@ class Panes(QWidget):
         column.addWidget(self.middle, 1)
         self.readings = ReadingsPanel()
         self.split = QSplitter(Qt.Orientation.Horizontal)
-        self.split.setHandleWidth(1)
+        self.split.setHandleWidth(4)
         self.split.setChildrenCollapsible(False)
         self.middle.currentChanged.connect(lambda _index: self.middle.updateGeometry())
         for part, stretch in ((self.coverage, 0), (centre, 1), (self.readings, 0)):
@@ -128,19 +128,40 @@ class Panes(QWidget):
             self.split.setStretchFactor(self.split.count() - 1, stretch)
         self.coverage.setMinimumWidth(_LEAST_COVERAGE)
         self.readings.setMinimumWidth(_LEAST_READINGS)
-        self._arranged = False  # whether a hand has moved the borders
-        self.split.splitterMoved.connect(lambda *_: setattr(self, "_arranged", True))
+        self._folded: set[str] = set()
+        self._readings_wanted = True
+        self._kept_sizes = _remembered_sizes()
+        self.split.splitterMoved.connect(lambda *_: self._keep_sizes())
         layout.addWidget(self.split, 1)
         layout.addWidget(_rule())
         self.transport = Transport()
         layout.addWidget(self.transport)
 
+    def _keep_sizes(self) -> None:
+        """Remember how wide a hand made the panels at the sides."""
+        coverage, _, readings = self.split.sizes()
+        if not self._folded and readings:
+            self._kept_sizes = [coverage, readings]
+            QSettings().setValue("sizes", self._kept_sizes)
+
+    def fold(self, *names: str) -> None:
+        """Fold side panels away (``coverage``, ``readings``), or all of them back if they are folded."""
+        self._folded = self._folded - set(names) if set(names) <= self._folded else self._folded | set(names)
+        self.coverage.setVisible("coverage" not in self._folded)
+        self.readings.setVisible("readings" not in self._folded and self._readings_wanted)
+        self._give_room()
+
     def _give_room(self) -> None:
-        """Let the coverage have what its columns need, the readings theirs, and the picture the rest."""
-        if self._arranged or self.width() < 600:
+        """Let the coverage have what its columns need or what a hand gave it, the readings theirs, and the picture the rest."""
+        if self.width() < 600:
             return
-        coverage = max(_LEAST_COVERAGE, min(self.coverage.wanted_width(), round(_MOST_SHARE * self.width())))
-        readings = _READINGS if self.width() >= 1100 else _LEAST_READINGS
+        if self._kept_sizes:
+            coverage, readings = self._kept_sizes
+        else:
+            coverage = max(_LEAST_COVERAGE, min(self.coverage.wanted_width(), round(_MOST_SHARE * self.width())))
+            readings = _READINGS if self.width() >= 1100 else _LEAST_READINGS
+        coverage = 0 if "coverage" in self._folded else min(coverage, self.width() // 2)
+        readings = 0 if "readings" in self._folded else min(readings, self.width() // 3)
         self.split.setSizes([coverage, self.width() - coverage - readings, readings])
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -165,3 +186,10 @@ def _rule() -> QFrame:
     line.setFixedHeight(1)
     line.setStyleSheet("background: palette(mid);")
     return line
+
+
+def _remembered_sizes() -> list[int]:
+    """Widths of the panels at the sides, as a hand left them; empty where none did."""
+    kept = QSettings().value("sizes", [])
+    known = [int(v) for v in kept if str(v).isdigit()] if isinstance(kept, list) else []
+    return known if len(known) == 2 and min(known) > 0 else []

@@ -32,7 +32,8 @@ class Screen(Panes):
             if name == "compare":
                 self.compare.show_takes([self._full(t) for t in self.session.shown_takes()])
             wide = {place.name for place in PLACES if place.wide}
-            self.readings.setVisible(name not in wide)  # tables need the width, and say the values themselves
+            self._readings_wanted = name not in wide  # tables need the width, and say the values themselves
+            self.readings.setVisible(self._readings_wanted and "readings" not in self._folded)
             self._give_room()
 
     def tell(self, text: str) -> None:

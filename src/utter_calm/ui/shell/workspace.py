@@ -272,7 +272,7 @@ class Workspace(Screen):
 
     def _live_started(self) -> None:
         self.middle.setCurrentWidget(self.live_pane)
-        self.readings.show()
+        self.readings.setVisible("readings" not in self._folded)
         self.readings.show_empty("listening …")
         self._renew_running()
         self._renew_level()
