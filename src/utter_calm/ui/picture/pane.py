@@ -116,7 +116,7 @@ class PlotPane(QWidget):
         p = current_palette()
         parts = []
         if view.differs:
-            parts.append(f'<b style="color:{p.text}">{escape(view.differs)}</span>')
+            parts.append(f'<span style="color:{p.text}; font-weight:600">{escape(view.differs)}</span>')
         if view.same:
             parts.append(f'<span style="color:{p.soft_text}">{escape(view.same)}</span>')
         self.words.setText("; ".join(parts))
