@@ -1,12 +1,15 @@
 """Live work, level by effect, the leads: the real window on the simulated rig."""
 
+from dataclasses import replace
+
 import pytest
 from PySide6.QtCore import Qt
 
+from utter_calm.job.document import NOT_SET, Factor
 from utter_calm.job.run.prompt import WIRING, Answer
 from utter_calm.measure.clip_watch import LivePoint
 from utter_calm.measure.level_effect import WATTS
-from utter_calm.quantities import read_value
+from utter_calm.quantities import Measured, read_value
 from utter_calm.ui.live.desk import LiveDesk
 from utter_calm.ui.live.forms import effect_form, event_form
 
@@ -203,3 +206,29 @@ def test_repeats_and_an_interrupted_run(qtbot, fresh_window):
         press(qtbot, fresh_window, Qt.Key.Key_M, Qt.KeyboardModifier.ShiftModifier)
     assert space.session.job.pending() == ()
     assert len(space.session.job.takes) == 6
+
+
+def test_the_bench_of_a_live_view_is_what_the_cell_says(qtbot, fresh_window):
+    space = fresh_window.workspace
+    session = space.session
+    space.coverage.choose(0, [2])
+    assert session.bench.value("load") == Measured(8.0, "ohm")
+    assert session.ready_bench()
+    assert session.bench.value("load") == Measured(4.0, "ohm") == session.bench.control.read("load")
+    assert session.standing_setup() == session.selected[0].setup
+
+
+def test_a_live_take_invents_no_condition(qtbot, fresh_window):
+    space = fresh_window.workspace
+    session = space.session
+    plan = session.plan
+    lid = Factor("lid", ("open", "closed"))
+    session.edit_plan("lid", replace(plan, factors=(*plan.factors, lid)))
+    space.coverage.choose(0, [1])
+    press(qtbot, fresh_window, Qt.Key.Key_L)
+    # the bench cannot close a lid, and nobody said how it stands
+    assert not space.live.running
+    assert "lid" in space.message.text()
+    assert session.standing_setup().value("lid") == NOT_SET
+    session.bench.note("lid", "open")
+    assert session.standing_setup().value("lid") == "open"

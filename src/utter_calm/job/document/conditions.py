@@ -69,6 +69,8 @@ class Setup:
         return conditions_text(self.conditions) or "one setup"
 
 
+NOT_SET = "not set"
+"""Stands where nobody knows how a condition stood."""
 NO_SETUP = Setup()
 """The rig alone has no conditions."""
 

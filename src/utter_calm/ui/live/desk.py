@@ -8,7 +8,7 @@ import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from utter_calm.errors import InputError, UtterCalmError
-from utter_calm.job.document import NO_SETUP, Cell
+from utter_calm.job.document import NOT_SET, Cell
 from utter_calm.job.facts import Facts, Shown
 from utter_calm.job.take import TakeSummary
 from utter_calm.measure.capture import Capture
@@ -106,9 +106,9 @@ class LiveDesk(QObject):
         if not note and self.hum is not None and self.hum.events:
             note = f"after “{self.hum.events[-1].text}”"
         shot = tone.snapshot(round(seconds * tone.rate_hz), peek=True)
-        rig, plan, unit = self._session.plan.rig, self._session.plan, self._session.unit
-        setup = next((s for s in plan.setups() if all(self._session.bench.value(f) in (None, v) for f, v in s.conditions)), None)
-        setup = setup or (plan.setups()[0] if plan.setups() else NO_SETUP)
+        rig, unit = self._session.plan.rig, self._session.unit
+        setup = self._session.standing_setup()
+        unknown = [name for name, value in setup.conditions if value == NOT_SET]
         kind, settings = cast("StepKind[Any]", step.measure), step.typed_settings()
         job = self._session.job
 
@@ -125,11 +125,16 @@ class LiveDesk(QObject):
             )
 
         computation = Computation(work, self._session)
-        computation.done.connect(self._kept)
+        computation.done.connect(lambda take: self._kept(take, unknown))
         self._session.start(computation)
 
-    def _kept(self, take: TakeSummary) -> None:
+    def _kept(self, take: TakeSummary, unknown: list[str]) -> None:
         self._session.takes_changed.emit()
+        if unknown:
+            self.told.emit(
+                f"Kept as take {take.id}. How the {' and the '.join(unknown)} stood was not set: say it before the next one."
+            )
+            return
         self.told.emit(f"Kept as take {take.id}{f': {take.note}' if take.note else ''}.")
 
     def stop(self) -> None:

@@ -9,14 +9,14 @@ from PySide6.QtCore import QObject
 
 from utter_calm.analysis.level_search import Found
 from utter_calm.errors import UtterCalmError
-from utter_calm.job.document import LOAD, Cell, JobDocument, Reference
+from utter_calm.job.document import LOAD, NOT_SET, Cell, JobDocument, Reference, Setup
 from utter_calm.job.job import Job
-from utter_calm.job.run.bench import PICKUP_FACTOR, UNIT_FACTOR, Bench, bench_for, bench_name
+from utter_calm.job.run.bench import PICKUP_FACTOR, UNIT_FACTOR, Bench, bench_for, bench_name, refuse_impossible, wanted
 from utter_calm.job.run.prompt import Answer, Prompt
 from utter_calm.job.take import FLOOR, TakeSummary
 from utter_calm.measure.kind import StepSettings
 from utter_calm.measure.level_effect import Effect, find_level
-from utter_calm.quantities import Measured, Value, number_of, si_text, value_text
+from utter_calm.quantities import Conditions, Measured, Value, number_of, si_text, value_text
 from utter_calm.ui.state.chosen import Chosen
 from utter_calm.ui.state.worker import Computation, RunWorker, let_go
 
@@ -106,23 +106,41 @@ class JobSession(Chosen):
         self.bench_changed.emit()
 
     def ready_bench(self) -> bool:
-        """Have the unit of the plan and its pickup on the bench before a sound is made outside of a run.
+        """Have on the bench what the chosen cell says before a sound is made outside of a run: unit, pickup, every condition.
 
         What the rig cannot switch itself is asked for in words; False then.
         """
         self.bench.have(self.plan.rig)
-        wanted: dict[str, Value] = {
-            UNIT_FACTOR: bench_name(self.document, self.unit.id), PICKUP_FACTOR: Measured(self.plan.rig.pickup_ratio, "1"),
-        }  # fmt: skip
-        for factor, value in wanted.items():
-            if self.bench.value(factor) == value:
-                continue
-            if not self.bench.can_set(factor):
-                stands = value_text(self.bench.value(factor) or "unknown")
-                self.told.emit(f"On the bench the {factor} is {stands}; this plan wants {value_text(value)}. Change it first.")
-                return False
-            self.set_bench(factor, value)
+        cell = next((c for c in self.selected if c.role != FLOOR and any(s.id == c.step for s in self.plan.steps)), None)
+        try:
+            if cell is None:
+                needs: Conditions = ((UNIT_FACTOR, bench_name(self.document, self.unit.id)),
+                                     (PICKUP_FACTOR, Measured(self.plan.rig.pickup_ratio, "1")))  # fmt: skip
+            else:
+                refuse_impossible(self.document, cell, self.bench)
+                needs = wanted(self.document, cell, self.bench.standing)
+            for factor, value in needs:
+                if self.bench.value(factor) == value:
+                    continue
+                if not self.bench.can_set(factor):
+                    stands = value_text(self.bench.value(factor) or "not set")
+                    self.told.emit(
+                        f"On the bench the {factor} is {stands}; this needs {value_text(value)}. Change it, say so, go on."
+                    )
+                    return False
+                self.set_bench(factor, value)
+        except UtterCalmError as problem:
+            self.warned.emit(problem)
+            return False
         return True
+
+    def standing_setup(self) -> Setup:
+        """The conditions as they stand on the bench; what nobody knows is “not set”, never guessed."""
+        known: list[tuple[str, Value]] = []
+        for factor in self.plan.factors:
+            value = None if factor.sets else self.bench.value(factor.name)
+            known.append((factor.name, NOT_SET if value is None else value))
+        return Setup(tuple(known))
 
     @property
     def standing_load(self) -> Value | None:
