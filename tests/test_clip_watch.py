@@ -49,7 +49,7 @@ def test_every_amplifier_is_told_to_one_step_of_the_knob(name, frequency):
     known = (clipping_onset(fine[:n, 0], fine[:n, 1]) for n in range(8, len(fine)) if fine[n - 1, 1] > 3 * fine[:n, 1].min())
     truth = next((found for found in known if found is not None), None)
     for step_db, windows in ((1.0, 2), (1.0, 5), (0.5, 2)):
-        said, heard = climb(name, frequency, step_db, windows)
+        said, _heard = climb(name, frequency, step_db, windows)
         assert truth is not None
         (onset,) = said
         # a core that saturates bends over some decibels: where that begins is a matter of the step

@@ -6,13 +6,13 @@ from PySide6.QtWidgets import QComboBox
 
 from utter_calm.errors import InputError
 from utter_calm.job.mask import mask_text, parse_mask
-from utter_calm.measure.kinds import declared
+from utter_calm.measure.kinds import KINDS, declared
 from utter_calm.quantities import Measured
 from utter_calm.ui.chain.condition_editor import add_condition_editor
 from utter_calm.ui.chain.editors import open_editor
 from utter_calm.ui.chain.step_editor import _remove_step, add_step_editor, step_editor
 from utter_calm.ui.chain.unit_editors import load_editor, parse_loads
-from utter_calm.ui.places.claim_editor import bound_text, claim_editor, parse_bound, unit_of
+from utter_calm.ui.places.claim_editor import bound_text, claim_editor, claimable, parse_bound, understood, unit_of
 from utter_calm.ui.places.takes import recompute_form
 
 
@@ -214,3 +214,27 @@ def test_a_field_says_how_it_understood_what_was_typed(qtbot, unit, typed, words
     field.selectAll()
     qtbot.keyClicks(field, typed) if typed else field.textEdited.emit("")
     assert (field.understood.text() if field.understood.isVisible() else "") == words
+
+
+@pytest.mark.parametrize(("name", "value", "words"), [
+    ("thd_n", 1e-4, "at most 0.01 % (−80 dB)"), ("gain", 10.0, "at most 20 dB (a factor of 10)"),
+    ("power", 60.0, "at most 60.00 W"),
+    ("noise", 1e-4, "at most 100.0 µV (−80 dBV)"),
+])  # fmt: skip
+def test_a_bound_is_said_back_as_it_was_understood(name, value, words):
+    known = KINDS["first_look"].declared(name)
+    assert understood(known, unit_of(known), None, value).replace("\N{NO-BREAK SPACE}", " ") == words
+
+
+def test_a_bare_number_for_distortion_is_asked_back():
+    known = KINDS["first_look"].declared("thd_n")
+    with pytest.raises(InputError, match="per cent or a ratio"):
+        parse_bound(known, "1", "0.01")
+    assert parse_bound(known, "1", "0.01 %") == pytest.approx(1e-4)
+    assert parse_bound(known, "1", "-80 dB") == pytest.approx(1e-4)
+
+
+def test_no_two_readings_of_a_step_are_called_alike():
+    for kind in KINDS.values():
+        titles = [known.title for known in claimable(kind).values()]
+        assert len(set(titles)) == len(titles), kind.key

@@ -80,7 +80,9 @@ def imd_readings() -> dict[str, Declared]:
         out[name] = Declared(f"IMD {tones}", "distortion", f"Modulation method (IEC 60268-3), {tones}: root-sum-square of second "
                                f"and third order, each the {pair}.", better="low", floored=True)  # fmt: skip
         for order, word in ((2, "2nd"), (3, "3rd")):
-            out[f"{name}_{order}"] = Declared(f"{word} order", "distortion", f"{tones}: {pair}.", better="low", floored=True)
+            out[f"{name}_{order}"] = Declared(
+                f"{word}, {tones.partition(',')[0]}", "distortion", f"{tones}: {pair}.", better="low", floored=True
+            )
     for order, word in ((2, "2nd"), (3, "3rd")):
         out[f"imd_ccif_{order}"] = Declared(
             f"IMD 19 + 20 kHz, {word}", "distortion", f"Difference-frequency method (IEC 60268-3), {word} order: products over the "

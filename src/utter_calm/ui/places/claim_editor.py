@@ -14,7 +14,7 @@ from utter_calm.job.document import Claim, MaskPoint, Plan
 from utter_calm.job.mask import mask_from_trace, mask_text, parse_mask, read_mask
 from utter_calm.measure.declare import Declared, Role
 from utter_calm.measure.kind import Kind
-from utter_calm.quantities import Conditions, Scale, conditions_text, parse_quantity, quantity
+from utter_calm.quantities import Conditions, Scale, View, conditions_text, parse_quantity, quantity, si_text
 from utter_calm.quantities.text import fixed
 from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit
 from utter_calm.ui.state.session import JobSession
@@ -31,12 +31,39 @@ def bound_text(known: Declared, unit: str, value: float | None) -> str:
 
 
 def parse_bound(known: Declared, unit: str, text: str) -> float | None:
-    """Read a bound; empty is none. A bare number is in the first view: dB for what is thought of in dB."""
+    """Read a bound; empty is none. A bare number is in dB where one thinks in dB; per cent or a ratio is asked back.
+
+    Raises
+    ------
+    InputError
+        No such quantity, or a bare number that may be per cent or a ratio.
+    """
     if not text.strip():
         return None
-    if known.what(unit).first.scale is Scale.DECIBELS and text.strip()[-1].isdigit():
+    bare, scale = text.strip()[-1].isdigit(), known.what(unit).first.scale
+    if bare and scale is Scale.DECIBELS:
         text += " dB"
+    elif bare and scale is Scale.PERCENT:
+        hint = f"Type {text.strip()} % for per cent, or dB, as in -80 dB for 0.01 %."
+        raise InputError(f"“{text.strip()}” for {known.title} may be per cent or a ratio.", hint=hint)
     return parse_quantity(text, unit, what=known.title)
+
+
+def understood(known: Declared, unit: str, low: float | None, high: float | None) -> str:
+    """Say a bound back as it was understood, in the first two views of its quantity."""
+    first, *others = known.what(unit).views
+
+    def shown(view: View, value: float) -> str:
+        if view.scale in (Scale.DECIBELS, Scale.PERCENT):
+            return f"{fixed(float(view.place(value)), 6).rstrip('0').rstrip('.')} {view.label}"
+        return f"a factor of {value:.6g}" if unit == "1" else str(si_text(value, unit, digits=4))
+
+    def side(value: float) -> str:
+        beside = next((v for v in others if Scale.DECIBELS in (v.scale, first.scale) and v.scale is not first.scale), None)
+        return shown(first, value) + (f" ({shown(beside, value)})" if beside is not None else "")
+
+    sides = (("at least", low), ("at most", high))
+    return " and ".join(f"{words} {side(value)}" for words, value in sides if value is not None)
 
 
 def claimable(kind: Kind[Any]) -> dict[str, Declared]:
@@ -159,6 +186,8 @@ def claim_editor(session: JobSession, parent: QWidget, claim: Claim | None) -> P
         others = document.claims
         claims = tuple(made if c.id == old.id else c for c in others) if old.id else (*others, made)
         session.edit_plan("change a claim" if old.id else "add a claim", replace(document, claims=claims))
+        if not mask:
+            session.told.emit(f"Understood: {known.title} {understood(known, unit, low, high)}.")
 
     told = kind().declared(old.name) if document.steps and old.name and not old.mask else None
     low_text, high_text = ("" if told is None else bound_text(told, unit_of(told), v) for v in (old.low, old.high))
