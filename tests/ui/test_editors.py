@@ -8,7 +8,7 @@ from utter_calm.errors import InputError
 from utter_calm.job.mask import mask_text, parse_mask
 from utter_calm.measure.kinds import KINDS, declared
 from utter_calm.quantities import Measured
-from utter_calm.ui.chain.condition_editor import add_condition_editor
+from utter_calm.ui.chain.condition_editor import _move_forward, _remove_factor, add_condition_editor, edit_condition_editor
 from utter_calm.ui.chain.editors import open_editor
 from utter_calm.ui.chain.step_editor import _remove_step, add_step_editor, step_editor
 from utter_calm.ui.chain.unit_editors import load_editor, parse_loads
@@ -238,3 +238,27 @@ def test_no_two_readings_of_a_step_are_called_alike():
     for kind in KINDS.values():
         titles = [known.title for known in claimable(kind).values()]
         assert len(set(titles)) == len(titles), kind.key
+
+
+def test_a_condition_is_changed_moved_and_let_go(qtbot, fresh_window):
+    space = fresh_window.workspace
+    session = space.session
+    form = add_condition_editor(session, space)
+    qtbot.addWidget(form)
+    form.fields["name"].setText("humidity")
+    form.fields["values"].setText("30,5 %; 60 %")
+    form.accept()
+    factor = session.plan.factor("humidity")
+    assert factor.values == (Measured(0.305, "1"), Measured(0.6, "1"))
+    form = edit_condition_editor(session, space, factor)
+    qtbot.addWidget(form)
+    assert form.text("values") == "0.305; 0.6"
+    form.fields["values"].setText("dry, damp, wet")
+    form.accept()
+    assert session.plan.factor("humidity").values == ("dry", "damp", "wet")
+    _move_forward(session, session.plan.factor("humidity"))
+    assert [f.name for f in session.plan.factors] == ["humidity", "load"]
+    session.undo.undo()
+    assert [f.name for f in session.plan.factors] == ["load", "humidity"]
+    _remove_factor(session, session.plan.factor("humidity"))
+    assert session.plan.factor("humidity") is None

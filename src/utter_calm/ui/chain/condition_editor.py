@@ -1,4 +1,4 @@
-"""What adds a condition, or lets one go."""
+"""What adds a condition, changes one, moves it or lets it go."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QComboBox, QWidget
 from utter_calm.errors import InputError
 from utter_calm.job.document import LOAD, Factor
 from utter_calm.measure.kind import setting_fields
-from utter_calm.quantities import Value, read_value
+from utter_calm.quantities import Value, plain_text, read_value
 from utter_calm.ui.chain.unit_editors import parse_loads
 from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit, text_line
 from utter_calm.ui.state.session import JobSession
@@ -18,47 +18,86 @@ from utter_calm.ui.state.session import JobSession
 
 def add_condition_editor(session: JobSession, parent: QWidget) -> PopupForm:
     """Vary something else than the load: by hand, or a setting of the steps, which the program sets itself."""
-    settable = {f.name: f.label for s in session.plan.steps for f in setting_fields(s.measure.settings_type) if not f.is_text}
+    form = _condition_form(session, parent, None)
+    for factor in session.plan.factors:
+        if factor.name != LOAD:
+            form.add_button(f"“{factor.name}”…", functools.partial(_open_edit, session, parent, factor.name))
+    return form
+
+
+def edit_condition_editor(session: JobSession, parent: QWidget, factor: Factor) -> PopupForm:
+    """Change a condition's values and words, move it forward, or let it go."""
+    form = _condition_form(session, parent, factor)
+    form.add_button("Remove", functools.partial(_remove_factor, session, factor))
+    if session.plan.factors and session.plan.factors[0].name != factor.name:
+        form.add_button("Move forward", functools.partial(_move_forward, session, factor))
+    return form
+
+
+def _open_edit(session: JobSession, parent: QWidget, name: str) -> None:
+    factor = session.plan.factor(name)
+    if factor is not None:
+        edit_condition_editor(session, parent, factor).open_under(parent)
+
+
+def _settable(session: JobSession) -> dict[str, str]:
+    return {f.name: f.label for s in session.plan.steps for f in setting_fields(s.measure.settings_type) if not f.is_text}
+
+
+def read_values(text: str) -> tuple[Value, ...]:
+    """Read values with commas or semicolons between them; with semicolons a comma is a decimal one."""
+    parts = text.split(";") if ";" in text else text.split(",")
+    return tuple(dict.fromkeys(read_value(v) for v in parts if v.strip()))
+
+
+def _condition_form(session: JobSession, parent: QWidget, old: Factor | None) -> PopupForm:
+    settable = _settable(session)
     chooser = QComboBox()
     chooser.setAccessibleName("Who sets it")
     chooser.addItem("a hand, or the bench", "")
     for name, label in settable.items():
         chooser.addItem(f"the program: {label.lower()}", name)
+    if old is not None:
+        chooser.setCurrentIndex(max(0, chooser.findData(old.sets)))
 
     def apply(form: PopupForm) -> None:
         sets = str(chooser.currentData())
         name = settable[sets].lower() if sets else form.text("name").lower()
-        values: tuple[Value, ...] = tuple(dict.fromkeys(read_value(v) for v in form.text("values").split(",") if v.strip()))
-        known = {f.name for f in session.plan.factors}
+        values = parse_loads(form.text("values")) if name == LOAD else read_values(form.text("values"))
+        others = [f for f in session.plan.factors if old is None or f.name != old.name]
         if not name or not values:
             raise InputError("A condition needs a name and at least one value.", hint="As in: volume; half, full.")
-        if name in known or name in ("unit", "pickup"):
+        if name in {f.name for f in others} or name in ("unit", "pickup"):
             raise InputError(f"There is a condition “{name}” already.", hint="Choose another name, or edit that one.")
-        if name == LOAD:
-            values = parse_loads(form.text("values"))
-        prompt = form.text("prompt") or "Set {name} to {value}."
-        factor = Factor(name, values, prompt, cost=form.quantity("cost"), sets=sets)
-        plan = replace(session.plan, factors=(*session.plan.factors, factor))
+        factor = Factor(name, values, form.text("prompt") or "Set {name} to {value}.", cost=form.quantity("cost"), sets=sets)
+        same = session.plan.factors
+        factors = (*same, factor) if old is None else tuple(factor if f.name == old.name else f for f in same)
+        plan = replace(session.plan, factors=factors)
         for step in plan.steps:
             for setup in plan.setups_of(step) if sets else ():
                 # a value that a step cannot take is refused here, not when it is measured
                 highest = step.measure.highest_level(plan.settings_of(step, setup))
                 if highest is not None:
                     plan.rig.check_level(highest)
-        session.edit_plan(f"vary {name}", plan)
+        session.edit_plan(f"vary {name}" if old is None else f"change {name}", plan)
 
+    known = "; ".join(plain_text(v) for v in old.values) if old else ""
     lines = [
         FormLine("sets", "Set by", chooser),
-        FormLine("name", "What is varied", text_line("", "What is varied")),
-        FormLine("values", "Its values, with commas", text_line("", "Values")),
-        FormLine("prompt", "What a hand has to do", text_line("Set {name} to {value}.", "Prompt")),
-        FormLine("cost", "A change is as much work as (others: 1)", QuantityEdit("Cost", "1", 1.0)),
+        FormLine("name", "What is varied", text_line(old.name if old else "", "What is varied")),
+        FormLine("values", "Its values, with commas or semicolons", text_line(known, "Values")),
+        FormLine("prompt", "What a hand has to do", text_line(old.prompt if old else "Set {name} to {value}.", "Prompt")),
+        FormLine("cost", "A change is as much work as (others: 1)", QuantityEdit("Cost", "1", old.cost if old else 1.0)),
     ]
-    form = PopupForm(parent, "Vary a condition", lines, apply)
-    for factor in session.plan.factors:
-        if factor.name != LOAD:
-            form.add_button(f"Remove “{factor.name}”", functools.partial(_remove_factor, session, factor))
-    return form
+    return PopupForm(parent, "Vary a condition" if old is None else f"Change “{old.name}”", lines, apply)
+
+
+def _move_forward(session: JobSession, factor: Factor) -> None:
+    """Have a condition one place earlier: what stands first parts the columns the most coarsely."""
+    factors = list(session.plan.factors)
+    at = next(k for k, f in enumerate(factors) if f.name == factor.name)
+    factors[at - 1], factors[at] = factors[at], factors[at - 1]
+    session.edit_plan(f"move {factor.name}", replace(session.plan, factors=tuple(factors)))
 
 
 def _remove_factor(session: JobSession, factor: Factor) -> None:
