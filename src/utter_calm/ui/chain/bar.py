@@ -83,7 +83,9 @@ class ChainLink(QAbstractButton):
         painter.setBrush(QColor(p.warn_ground if view.warning else p.surface))
         painter.drawRoundedRect(box, 7, 7)
         left, room = box.left() + 12, box.width() - 22
-        self._line(painter, view.title + ("  · stand-in" if view.simulated else ""), left, 19, room, 11, p.soft_text)
+        self._line(
+            painter, view.title + ("  · stand-in" if view.simulated and not view.badge else ""), left, 19, room, 11, p.soft_text
+        )
         self._line(painter, view.main, left, 39, room, 14, p.text, QFont.Weight.DemiBold)
         self._line(painter, view.warning or view.sub, left, 58, room, 12, p.warn_text if view.warning else p.soft_text)
         if view.badge:

@@ -190,9 +190,10 @@ class Workspace(Screen):
         self.session.close(wait_ms=wait_ms)
 
     def _choose_first(self) -> None:
-        plan = self.session.plan
-        if plan.steps:
-            self.coverage.choose(0, [1] if plan.setups() else [0])
+        cells = self.coverage.model.view.cells
+        if cells:
+            asked = [k for k, cell in enumerate(cells[0]) if k and (cell.planned or cell.take_id is not None)]
+            self.coverage.choose(0, asked[:1] or [0])
 
     def _choose_unit(self, index: int) -> None:
         self.session.choose_unit(index)
