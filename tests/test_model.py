@@ -12,7 +12,7 @@ from utter_calm.job.document import Claim, Factor, JobDocument, Plan, Reference,
 from utter_calm.job.document.fresh import new_document
 from utter_calm.job.recent import MOST, recent_jobs, remember
 from utter_calm.measure.first_look import FirstLookSettings
-from utter_calm.measure.kinds import declared
+from utter_calm.measure.kinds import KINDS, declared
 from utter_calm.measure.response import ResponseSettings
 from utter_calm.quantities import Measured, read_value
 from utter_calm.rig import SimulatedDevice
@@ -148,3 +148,14 @@ def test_a_factor_may_set_a_setting_and_a_level_may_follow_the_reference():
         Plan().settings_of(ten_down, Setup())
     with_reference = Plan(reference=Reference(1.0, "1 W"))
     assert with_reference.settings_of(ten_down, Setup()).level_v == pytest.approx(0.3162, rel=1e-3)
+
+
+@pytest.mark.parametrize(("field", "value", "words"), [
+    ("level_v", -1.0, "The level at the output is −1 V. It lies between 1 µV and 100 V."),
+    ("frequency_hz", 1e7, "The frequency is 10 MHz. It lies between 2 Hz and 90 kHz."),
+    ("rate_hz", 50_000, "50 kHz is no sample rate of a converter."), ("duration_s", float("nan"), "The duration is nan."),
+])  # fmt: skip
+def test_what_is_out_of_bounds_is_said_in_the_users_units(field, value, words):
+    with pytest.raises(InputError) as problem:
+        KINDS["first_look"].settings_type(**{field: value}).check()
+    assert str(problem.value).replace("\N{NO-BREAK SPACE}", " ").startswith(words)

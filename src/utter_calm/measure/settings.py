@@ -8,6 +8,8 @@ from typing import Any
 import numpy as np
 
 from utter_calm.errors import InputError
+from utter_calm.quantities import si_text
+from utter_calm.rig.protocol import RATES_HZ
 
 SettingValues = dict[str, float | str]
 YES_OR_NO = (("yes", "yes"), ("no", "no"))
@@ -55,8 +57,22 @@ class StepSettings:
                     raise InputError(f"The {label} is “{value}”.", hint=f"Choose one of {', '.join(keys)}.")
                 continue
             if not isinstance(value, int | float) or not np.isfinite(value) or not meta["low"] <= value <= meta["high"]:
-                unit = "" if meta["unit"] == "1" else f" {meta['unit']}"
-                raise InputError(f"The {label} is {value!r}.", hint=f"It lies between {meta['low']:g} and {meta['high']:g}{unit}.")
+                low, high = (_words(meta[side], meta["unit"]) for side in ("low", "high"))
+                raise InputError(f"The {label} is {_words(value, meta['unit'])}.", hint=f"It lies between {low} and {high}.")
+            if item.name == "rate_hz" and value not in RATES_HZ:
+                rates = ", ".join(f"{rate / 1000:g}" for rate in RATES_HZ)
+                raise InputError(f"{value / 1000:g} kHz is no sample rate of a converter.", hint=f"Choose one of {rates} kHz.")
+
+
+def _words(value: object, unit: str) -> str:
+    """A value as people write it, with its prefix; what is no number as it is."""
+    if not isinstance(value, int | float) or not np.isfinite(value):
+        return "anything" if value == np.inf else str(value)
+    if unit in ("", "1"):
+        return f"{value:g}"
+    shown = str(si_text(value, unit, digits=6))
+    number, _, rest = shown.partition(" ")
+    return f"{number.rstrip('0').rstrip('.') if '.' in number else number} {rest}".strip()
 
 
 @dataclass(frozen=True, slots=True)
