@@ -46,7 +46,7 @@ class ClaimsPlace(TablePlace):
         )
         self.table.setItemDelegateForColumn(0, _OutcomeDelegate(self.table))
         header = self.table.horizontalHeader()
-        for column, width in enumerate((140, 0, 60, 148, 200)):
+        for column, width in enumerate((128, 0, 60, 120, 150)):
             if width:
                 self.table.setColumnWidth(column, width)
             else:

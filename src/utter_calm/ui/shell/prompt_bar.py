@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout
 
 from utter_calm.job.run.prompt import WIRING, Answer, Prompt
 from utter_calm.ui.look.labels import plain_label
@@ -29,11 +29,15 @@ class PromptBar(QFrame):
     def __init__(self) -> None:
         super().__init__()
         self.setProperty("role", "prompt")
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(16, 10, 12, 10)
+        # the words above, so that neither they nor a button are squeezed where the middle is narrow
+        column = QVBoxLayout(self)
+        column.setContentsMargins(16, 10, 12, 10)
+        column.setSpacing(8)
         self.text = plain_label()
         self.text.setWordWrap(True)
-        layout.addWidget(self.text, 1)
+        column.addWidget(self.text)
+        layout = QHBoxLayout()
+        column.addLayout(layout)
         self.buttons: dict[Answer, QPushButton] = {}
         for answer, label, tip in _HAND:
             button = QPushButton(label)
@@ -42,6 +46,7 @@ class PromptBar(QFrame):
             button.clicked.connect(lambda _checked=False, answer=answer: self.answered.emit(answer))
             layout.addWidget(button)
             self.buttons[answer] = button
+        layout.addStretch()
         self.hide()
 
     def show_prompt(self, prompt: Prompt) -> None:
