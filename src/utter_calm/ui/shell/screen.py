@@ -143,7 +143,7 @@ class Screen(Panes):
             return "open for reading only"
         pending = len(self.session.job.pending())
         if pending:
-            return f"Shift+M goes on: {pending} left"
+            return f"interrupted, {pending} left: Shift+M"
         view = self.coverage.model.view
         if not view.total:
             return "next: add a step"
