@@ -217,11 +217,11 @@ def scatter(measure, repeats=REPEATS):
 def test_the_scatter_is_what_is_stated(measure, named):
     slow = measure.__name__ in SLOW
     found = scatter(measure, FEWER if slow else REPEATS)
-    # of 30 repeats the scatter is known to one part in eight; and the extreme of many points scatters less than one of them
-    low, high = (0.6, 1.5) if slow else (0.7, 1.4)
+    # the extreme of many points, and what lies between two of them, scatters a little less than is stated
+    lowest = {"ripple": 0.6, "channel_difference": 0.6, "thd_n_at_10khz": 0.6}
     assert named <= {key[0] for key in found}
     # a magnitude that is lost in the noise is not spread evenly about its value: those are told by their size, not their spread
-    wrong = {key: share for key, share in found.items() if key[0] in named and not low <= share <= high}
+    wrong = {key: share for key, share in found.items() if key[0] in named and not lowest.get(key[0], 0.7) <= share <= 1.4}
     assert not wrong
 
 

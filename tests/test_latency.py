@@ -68,7 +68,5 @@ def test_a_level_is_found_however_late_the_answer_comes(latency_s, tells):
     assert watts.level == pytest.approx(8**0.5 / 30.03, rel=5e-3)
     volts = find_level(Effect(VOLTS, 3.0), device, rig, load_ohm=8.0)
     assert volts.level == pytest.approx(3 / 30.03, rel=5e-3)
-    if latency_s > 0.3:  # the longest search is heard at the shorter ones
-        return
     thd = find_level(Effect(THD, 0.01), device, rig, load_ohm=8.0)
     assert (30.03 * thd.level) ** 2 / 8 == pytest.approx(62, rel=0.02)

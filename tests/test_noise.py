@@ -35,7 +35,7 @@ def test_the_curves_are_those_of_the_tables():
 @pytest.mark.parametrize("rate", [44_100, 48_000, 96_000, 192_000])
 def test_tones_read_through_the_weightings_at_every_rate(rate):
     """Through the whole analysis, at all listed frequencies that the rate carries, its edges among them."""
-    for exponent, value in list(zip(range(13, 44), A_TABLE[3:], strict=True))[:: 1 if rate == 48_000 else 3]:
+    for exponent, value in zip(range(13, 44), A_TABLE[3:], strict=True):
         frequency = 10 ** (exponent / 10)
         if frequency < 0.45 * rate:
             found = analyze_noise(sine(frequency, rate, seconds=0.7), rate, band_hz=(10.0, 40_000.0))

@@ -90,18 +90,19 @@ class JobDocument:
 
     def free_step_id(self, base: str) -> str:
         """Give an id like ``base`` that no step of the job has."""
-        return _free(base, {s.id for s in self.steps})
+        return free_id(base, {s.id for s in self.steps})
 
     def free_unit_id(self) -> str:
         """Give an id that no unit has."""
-        return _free("u1", {u.id for u in self.units}, "u")
+        return free_id("u1", {u.id for u in self.units}, "u")
 
     def free_plan_id(self) -> str:
         """Give an id that no plan has."""
-        return _free("p1", {p.id for p in self.plans}, "p")
+        return free_id("p1", {p.id for p in self.plans}, "p")
 
 
-def _free(base: str, taken: set[str], stem: str = "") -> str:
+def free_id(base: str, taken: set[str], stem: str = "") -> str:
+    """Give an id like ``base``, or ``stem`` with a number, that is not taken."""
     more = (f"{stem}{k}" if stem else f"{base}-{k}" for k in range(2, len(taken) + 3))
     return next(n for n in (base, *more) if n not in taken)
 

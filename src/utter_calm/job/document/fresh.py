@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from utter_calm.errors import InputError
 from utter_calm.job.document.conditions import Factor
-from utter_calm.job.document.document import JobDocument
+from utter_calm.job.document.document import JobDocument, free_id
 from utter_calm.job.document.plan import Plan
 from utter_calm.job.document.starts import STARTS, Start
 from utter_calm.job.document.unit import Unit
@@ -18,7 +18,7 @@ _USUAL = "power-amplifier"
 
 
 def new_document(title: str, unit: Unit | None = None, start: Start | None = None, varied: Varied | None = None) -> JobDocument:
-    """Give a fresh job: one unit and the plan that its kind starts from; ``varied`` as in :func:`with_unit`."""
+    """Give a fresh job: one unit and the plan that its kind starts from; ``varied`` as in :func:`with_new_unit`."""
     plan = _with_varied((start or STARTS[_USUAL]).make("p1", lambda base: base), varied or {})
     return JobDocument(title=title, units=(replace(unit or Unit(), id="u1", plan="p1"),), plans=(plan,))
 
@@ -40,10 +40,8 @@ def with_copy(document: JobDocument, unit: Unit) -> JobDocument:
     """Give the document with a copy of a unit and of its plan, which then go their own ways; takes are not copied."""
     plan = document.plan(unit.plan)
     taken = {claim.id for p in document.plans for claim in p.claims}
-    ids: dict[str, str] = {}
-    for step in plan.steps:
-        ids[step.id] = _next(step.id, {s.id for s in document.steps} | set(ids.values()))
-    claims = tuple(replace(c, id=_next(c.id, taken), step=ids.get(c.step, c.step)) for c in plan.claims)
+    ids = {step.id: document.free_step_id(step.id) for step in plan.steps}
+    claims = tuple(replace(c, id=free_id(c.id, taken), step=ids.get(c.step, c.step)) for c in plan.claims)
     steps = tuple(replace(s, id=ids[s.id]) for s in plan.steps)
     copy = replace(plan, id=document.free_plan_id(), steps=steps, claims=claims)
     made = replace(unit, id=document.free_unit_id(), plan=copy.id, sample=f"{unit.sample} (copy)".strip(), notes="")
@@ -69,10 +67,3 @@ def _with_varied(plan: Plan, varied: Varied) -> Plan:
     known = {f.name for f in plan.factors}
     more = tuple(Factor(name, values, "Set the {name} to {value}.") for name, values in varied.items() if name not in known)
     return replace(plan, factors=(*plan.factors, *more))
-
-
-def _next(base: str, taken: set[str]) -> str:
-    number = 2
-    while f"{base}-{number}" in taken:
-        number += 1
-    return f"{base}-{number}"
