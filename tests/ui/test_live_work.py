@@ -232,3 +232,11 @@ def test_a_live_take_invents_no_condition(qtbot, fresh_window):
     assert session.standing_setup().value("lid") == NOT_SET
     session.bench.note("lid", "open")
     assert session.standing_setup().value("lid") == "open"
+
+
+def test_another_load_begins_the_watch_for_clipping_afresh(qtbot, fresh_window):
+    session, desk = fresh_window.workspace.session, fresh_window.workspace.desk
+    climbing(desk)
+    assert desk._clips[1].told
+    session.set_bench("load", Measured(4.0, "ohm"))
+    assert not desk._clips

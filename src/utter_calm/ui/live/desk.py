@@ -59,6 +59,7 @@ class LiveDesk(QObject):
         self._timer.setInterval(_HUM_PERIOD_MS)
         self._timer.timeout.connect(self._listen)
         self.control.changed.connect(self._changed)
+        session.bench_changed.connect(self._watch_afresh)
         self.pane.framed.connect(self._framed)
         self.pane.ended.connect(self._ended)
 
@@ -168,6 +169,10 @@ class LiveDesk(QObject):
             return
         self._result = frame.result
         self.panel.emit(panel_view(_dressed(frame.result, self._session), ()))
+
+    def _watch_afresh(self) -> None:
+        """Forget the climb: into another load it clips elsewhere."""
+        self._clips = {}
 
     def _watch_clipping(self, points: tuple[LivePoint, ...]) -> None:
         for channel, point in enumerate(points, start=1):
