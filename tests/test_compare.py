@@ -7,14 +7,17 @@ import pytest
 
 from tests.conftest import made_take
 from utter_calm.cli import run
-from utter_calm.job.compare_readings import pair_curves, pair_readings, repeats_of, spread_of
+from utter_calm.job.compare_readings import compare_takes, repeats_of, spread_of
 from utter_calm.job.document import Cell
-from utter_calm.job.facts import facts_of
+from utter_calm.job.facts import Shown, facts_of
 from utter_calm.job.run.bench import simulated_bench
 from utter_calm.job.run.prompt import Answer
 from utter_calm.job.run.run import RunHooks, run_cells
+from utter_calm.measure.kinds import kind_of
 from utter_calm.measure.result import Reading, Trace
-from utter_calm.present.comparison import comparison_view, curve_sentence
+from utter_calm.present.comparison import comparison_view
+from utter_calm.present.picture.across import laid_over
+from utter_calm.present.picture.compose import plot_view
 
 X = np.geomspace(20, 20_000, 100)
 
@@ -26,14 +29,26 @@ def take(number, gain, curve_db=0.0, **more):
     return made_take(facts.pop("kind"), traces, readings, number, **facts)
 
 
-def test_per_cent_decibels_and_whether_it_is_real():
-    far, near = (pair_readings(take(1, 2.0), take(2, v))[0] for v in (2.02, 2.001))
+def held(one, two, *repeats):
+    """Hold one take against another, with the repeats of the first."""
+    groups = [[t.summary for t in repeats]], [list(repeats)]
+    (found,) = compare_takes(one, [two], *(groups if repeats else ((), ())))
+    return found
+
+
+def view_of(one, *others, repeats=()):
+    found = compare_takes(one, others, [[t.summary for t in repeats]], [list(repeats)])
+    return comparison_view([facts_of(t.summary) for t in (one, *others)], found)
+
+
+def test_per_cent_decibels_and_whether_it_is_beyond_chance():
+    far, near = (held(take(1, 2.0), take(2, v)).readings[0] for v in (2.02, 2.0005))
     assert far.ratio == pytest.approx(1.01)
-    assert far.real is True
-    assert near.real is False
-    assert pair_readings(take(1, 2.0), take(2, 2.0))[1].real is None  # noise without uncertainties
-    rows = comparison_view((facts_of(take(1, 2.0).summary), facts_of(take(2, 2.02, title="v").summary)), [far], []).rows
-    assert (rows[0].percent, rows[0].decibels, rows[0].real) == ("1.0000 %", "0.0864 dB", "yes")
+    assert (far.real, near.real) == (True, False)
+    assert held(take(1, 2.0), take(2, 2.0)).readings[1].real is None  # noise without uncertainties
+    row = view_of(take(1, 2.0), take(2, 2.02, title="v")).rows[0]
+    # the uncertainty of 0.001 (k = 2) of either is 0.003 dB of their difference: three decimals
+    assert (row.difference, row.beyond) == ("0.086 dB", "yes")
 
 
 def test_repeats_are_the_better_yardstick():
@@ -42,19 +57,55 @@ def test_repeats_are_the_better_yardstick():
     repeats = repeats_of(takes[0].summary, [t.summary for t in takes] + [take(9, 3.0, settings={"level_v": 1.0}).summary])
     assert len(repeats) == 5
     assert spread_of(takes[0].summary.readings[0], repeats).deviation == pytest.approx(1.1e-6, rel=0.01)
-    assert pair_readings(takes[0], take(7, 2.0001), repeats)[0].real is True
-    assert pair_readings(takes[0], takes[1], repeats)[0].real is False
+    assert held(takes[0], take(7, 2.0001), *takes).readings[0].real is True
+    assert held(takes[0], takes[1], *takes).readings[0].real is False
+
+
+@pytest.mark.parametrize("repeated", [0, 3, 6])
+def test_equals_are_said_to_differ_in_one_comparison_of_twenty_however_many_readings_are_compared(repeated):
+    """The chance of a false alarm holds for the whole of 30 readings, by stated uncertainties and by repeats alike."""
+    rng = np.random.default_rng(repeated)
+
+    def noisy(number):
+        return made_take("response", (), tuple(Reading(f"r{k}", 1, 1 + 1e-3 * rng.standard_normal(), "V", 2e-3) for k in range(30)),
+                         number, settings={}, title="u")  # fmt: skip
+
+    alarms = 0
+    for _ in range(300):
+        first, second, *more = (noisy(k) for k in range(1, 3 + max(0, repeated - 1)))
+        repeats = [first, *more] if repeated else ()
+        alarms += any(p.real for p in held(first, second, *repeats).readings)
+    assert 0.015 < alarms / 300 < 0.09  # of 5 %, over 300 trials: standard deviation 1.3 %
 
 
 def test_cables_that_cannot_be_told_apart():
-    one, two = take(1, 1.0), take(2, 1.0, 0.0004)
-    (pair,) = pair_curves(one, two, [one, take(3, 1.0, 0.0006)])
-    words = curve_sentence(pair, ("no. 1", "no. 2"))
-    assert "no. 1 and no. 2 cannot be told apart: largest difference 0.0004 dB" in words
-    assert "repeatability 0.0006 dB" in words
-    (pair,) = pair_curves(one, take(2, 1.0, 0.1), [one, take(3, 1.0, 0.0006)])
-    assert "differ: largest difference 0.1000 dB" in curve_sentence(pair, ("a", "b"))
-    assert "take one of them twice" in curve_sentence(pair_curves(one, two)[0], ("a", "b"))
+    one, two = take(1, 1.0), take(2, 1.0, 0.0004, title="v")
+    words = view_of(one, two, repeats=(one, take(3, 1.0, 0.0006))).verdict
+    assert words == (
+        "u and v cannot be told apart: largest difference 0.0004 dB at 20.0 Hz, repeatability 0.0006 dB; "
+        "1 reading compared, none beyond what chance gives."
+    )
+    words = view_of(one, take(2, 1.0, 0.1, title="v"), repeats=(one, take(3, 1.0, 0.0006))).verdict
+    assert words.startswith("u and v differ: response, ch 1 by 0.1000 dB at 20.0 Hz. 1 reading compared, 0 beyond")
+    assert "take one of them twice" in view_of(one, two).verdict
+
+
+def test_nothing_to_hold_against_is_said():
+    bare = [
+        made_take("response", (), (Reading("noise", 1, v, "V"),), k, settings={}, title=t)
+        for k, v, t in ((1, 1.0, "u"), (2, 2.0, "v"))
+    ]
+    assert "is not known" in view_of(*bare).verdict
+
+
+def test_a_family_stands_side_by_side_what_differs_first():
+    takes = [take(k, g, title=t) for k, g, t in ((1, 2.0, "u"), (2, 2.0, "v"), (3, 2.1, "w"))]
+    view = view_of(*takes)
+    assert view.titles == ("u", "v", "w")
+    assert view.rows[0].title == "gain, ch 1"
+    assert view.rows[0].difference == "0.424 dB (w)"
+    assert [r.beyond for r in view.rows] == ["yes", "not known"]
+    assert view.verdict.startswith("These 3 takes differ: gain, ch 1 by 0.424 dB (w). 2 readings")
 
 
 def test_compare_from_the_command_line(measured, capsys):
@@ -72,7 +123,7 @@ def test_compare_from_the_command_line(measured, capsys):
     assert gain["real"] is True
     assert gain["repeatability"] < 1e-4 * gain["first"]
     assert run(["compare", str(measured.path), str(first), str(second)]) == 0
-    assert "beyond uncertainty" in capsys.readouterr().out
+    assert "beyond what chance gives" in " ".join(capsys.readouterr().out.split())
     assert run(["compare", str(measured.path), "1", "999"]) == 2
 
 
@@ -91,3 +142,23 @@ def test_of_many_repeats_the_newest_count_so_that_a_day_of_takes_is_shown_at_onc
     kept = repeats_of(day[-1], day)
     assert [t.id for t in kept] == list(range(151, 251))
     assert spread_of(day[0].readings[0], kept).mean == pytest.approx(2.2005)
+
+
+def spectra(kind, names, **more):
+    traces = tuple(Trace(n, 1, X, "Hz", np.full(100, 1e-3 * (k + 1)), "V") for k, n in enumerate(names))
+    take = made_take(kind, traces, (), more.pop("number", 1), settings={}, title="u")
+    return Shown(take.result, facts_of(take.summary))
+
+
+def test_takes_of_different_steps_share_a_picture_where_their_quantity_agrees():
+    first, noise = spectra("first_look", ["spectrum"]), spectra("noise", ["noise_spectrum"])
+    own = kind_of("noise")
+    name = next(p for p in own.plots if p.dense).traces[0]
+    noise = spectra("noise", [name], number=2)
+    spec = next(p for p in own.plots if name in p.traces)
+    both = laid_over([(first, "First look"), (noise, "Noise")], spec)
+    assert [[t.name for t in one.result.traces] for one in both] == [[name], [name]]
+    view = plot_view(both, spec.key)
+    assert [c.label for c in view.curves] == ["First look", "Noise"]
+    # a gain over frequency is none of it
+    assert len(laid_over([(spectra("response", ["response"]), "Response"), (noise, "Noise")], spec)) == 1

@@ -7,11 +7,12 @@ from pathlib import Path
 
 import click
 from rich.box import SIMPLE_HEAD
+from rich.markup import escape
 from rich.table import Table
 
 from utter_calm.cli.output import console, print_json
 from utter_calm.errors import InputError
-from utter_calm.job.compare_readings import pair_curves, pair_readings, repeats_of
+from utter_calm.job.compare_readings import alike, compare_takes
 from utter_calm.job.facts import facts_of
 from utter_calm.job.job import Job
 from utter_calm.present.comparison import comparison_view
@@ -24,9 +25,10 @@ from utter_calm.present.comparison import comparison_view
 @click.option("--other", type=click.Path(path_type=Path), help="Job that SECOND is from; the same job when left out.")
 @click.option("--json", "as_json", is_flag=True, help="Write JSON.")
 def compare(job: Path, first: int, second: int, other: Path | None, *, as_json: bool) -> int:
-    """Compare take FIRST with take SECOND: every reading in per cent and dB, and whether the difference is real.
+    """Compare take FIRST with take SECOND: a verdict first, then every reading.
 
-    Repeats of FIRST, if the job has any, give the rig's repeatability as the yardstick.
+    The verdict allows for how many readings are compared. Repeats of either, if the job has any, give the rig's
+    repeatability as the yardstick; else it is the stated uncertainties.
     """
     opened = Job.open(job)
     elsewhere = Job.open(other) if other else opened
@@ -34,32 +36,26 @@ def compare(job: Path, first: int, second: int, other: Path | None, *, as_json: 
         one, two = opened.full(opened.take(first)), elsewhere.full(elsewhere.take(second))
         if one.summary.kind != two.summary.kind:
             raise InputError(f"Take {first} and take {second} are of different kinds.", hint="Compare takes of one kind.")
-        repeats = repeats_of(one.summary, opened.takes)
-        readings = pair_readings(one, two, repeats)
-        curves = pair_curves(one, two, [opened.full(t) for t in repeats] if len(repeats) > 1 else ())
-        view = comparison_view((facts_of(one.summary), facts_of(two.summary)), readings, curves)
+        known = [alike(t, job_of.takes, job_of.full) for t, job_of in ((one, opened), (two, elsewhere))]
+        (found,) = compare_takes(one, [two], [k[0] for k in known], [k[1] for k in known])
+        view = comparison_view((facts_of(one.summary), facts_of(two.summary)), [found])
         if as_json:
             rows = [
                 {"name": p.first.name, "channel": p.first.channel, "first": p.first.value, "second": p.second.value,
-                 "unit": p.first.unit, "ratio": p.ratio, "real": p.real,
+                 "unit": p.first.unit, "ratio": p.ratio, "real": p.real, "chance": p.limit,
                  "repeatability": None if p.spread is None else p.spread.deviation}
-                for p in readings
+                for p in found.readings
             ]  # fmt: skip
-            print_json({"readings": rows, "curves": [asdict(c) for c in curves], "sentences": list(view.sentences)})
+            curves = [{**asdict(c), "real": c.real} for c in found.curves]
+            print_json({"verdict": view.verdict, "readings": rows, "curves": curves})
             return 0
-        table = Table(
-            box=SIMPLE_HEAD,
-            title=f"{view.titles[0]} against {view.titles[1]}",
-            title_justify="left",
-            title_style="bold",
-        )
-        for heading in ("reading", *view.titles, "dB", "%", "beyond uncertainty", "repeatability"):
-            table.add_column(heading)
-        for row in view.rows:
-            table.add_row(row.title, row.first, row.second, row.decibels, row.percent, row.real, row.spread)
+        console().print(escape(view.verdict), highlight=False)
+        table = Table(box=SIMPLE_HEAD)
+        for heading in view.headings:
+            table.add_column(escape(heading))
+        for texts in view.texts:
+            table.add_row(*(escape(text) for text in texts))
         console().print(table)
-        for sentence in view.sentences:
-            console().print(sentence, highlight=False)
         return 0
     finally:
         elsewhere.close()

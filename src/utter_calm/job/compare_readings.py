@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
-from itertools import islice
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass, replace
+from itertools import combinations, islice
+from typing import TypeVar
 
 import numpy as np
 
+from utter_calm.job.chance import Yardstick
 from utter_calm.job.compare import difference
 from utter_calm.job.take import Take, TakeSummary
 from utter_calm.measure.kinds import kind_of
@@ -34,9 +36,10 @@ class ReadingPair:
         The readings.
     ratio
         Second over first; None where either is not above zero.
-    real
-        Whether the difference is larger than both uncertainties together, or than three times the repeatability where that is
-        known; None where neither is.
+    yardstick
+        What the difference is held against: the spread of repeats where those tell it, else the stated uncertainties.
+    limit
+        Largest difference that chance gives, in the readings' unit, allowing for how many are compared.
     spread
         Repeatability of the first, from its repeats.
     """
@@ -44,21 +47,55 @@ class ReadingPair:
     first: Reading
     second: Reading
     ratio: float | None
-    real: bool | None
+    yardstick: Yardstick | None
+    limit: float | None
     spread: Spread | None
+
+    @property
+    def apart(self) -> float:
+        """How far they lie apart, in their unit, unsigned."""
+        return abs(self.second.value - self.first.value)
+
+    @property
+    def real(self) -> bool | None:
+        """Whether they lie further apart than chance gives; None where nothing tells."""
+        return None if self.limit is None else self.apart > self.limit
 
 
 @dataclass(frozen=True, slots=True)
 class CurvePair:
-    """Largest difference of one curve in two takes, as a ratio of 1 or more, where, and the same between repeats."""
+    """Largest difference of one curve in two takes, as a ratio of 1 or more, where, and the same between repeats.
+
+    ``limit`` is the ratio that chance may give, allowing for how many things are compared.
+    """
 
     name: str
     channel: int
     largest: float
     at: float
     repeatability: float | None
+    limit: float | None
+
+    @property
+    def real(self) -> bool | None:
+        """Whether they differ by more than chance gives; None where nothing tells."""
+        return None if self.limit is None else self.largest > self.limit
 
 
+@dataclass(frozen=True, slots=True)
+class Compared:
+    """One take held against another."""
+
+    readings: tuple[ReadingPair, ...]
+    curves: tuple[CurvePair, ...]
+
+
+_T = TypeVar("_T", TakeSummary, Take)
+_LEAST_DEGREES = 2
+_CURVES = 5
+"""Of so many repeats the curves are held against each other."""
+_COVERAGE = 2.0
+"""Stated uncertainties are expanded by k = 2."""
 MOST_REPEATS = 100
 """Newest takes that a spread is computed from: enough to know it within 7 %, few enough to be shown at once."""
 
@@ -84,9 +121,54 @@ def spread_of(reading: Reading, repeats: Iterable[TakeSummary]) -> Spread | None
     return Spread(len(found), float(np.mean(found)), float(np.std(found, ddof=1)))
 
 
-def pair_readings(first: Take, second: Take, repeats: Iterable[TakeSummary] = ()) -> list[ReadingPair]:
-    """Pair the readings that both takes have, in the first one's order."""
-    kept = tuple(repeats)
+def compare_takes(
+    first: Take, seconds: Sequence[Take], repeats: Sequence[Sequence[TakeSummary]] = (), curves: Sequence[Sequence[Take]] = ()
+) -> list[Compared]:
+    """Hold takes against the first one; chance is allowed for over all that is compared.
+
+    Parameters
+    ----------
+    repeats
+        For the first and each of the others in turn, the takes that were made alike: they tell the repeatability.
+    curves
+        Likewise, with their traces: fewer will do.
+    """
+    own, *others = _each_once(repeats)
+    own_curves, *other_curves = _each_once(curves)
+    others += [()] * (len(seconds) - len(others))
+    other_curves += [()] * (len(seconds) - len(other_curves))
+    found = [
+        (_reading_pairs(first, two, own, again), _curve_pairs(first, two, own_curves, again_curves))
+        for two, again, again_curves in zip(seconds, others, other_curves, strict=True)
+    ]
+    count = sum(p.yardstick is not None for readings, _ in found for p in readings)
+    count += sum(y is not None for _, kept in found for _, y in kept)
+    return [
+        Compared(
+            tuple(replace(p, limit=None if p.yardstick is None else p.yardstick.limit(count)) for p in readings),
+            tuple(replace(c, limit=None if y is None else math.exp(y.limit(count))) for c, y in kept),
+        )
+        for readings, kept in found
+    ]
+
+
+def alike(
+    take: Take, takes: Sequence[TakeSummary], full: Callable[[TakeSummary], Take]
+) -> tuple[tuple[TakeSummary, ...], tuple[Take, ...]]:
+    """Give the repeats of a take, and a few of them with their traces; none where it was taken once."""
+    found = repeats_of(take.summary, takes)
+    return (found, tuple(full(t) for t in found[-_CURVES:])) if len(found) > 1 else ((), ())
+
+
+def _each_once(groups: Sequence[Sequence[_T]]) -> list[tuple[_T, ...]]:
+    """Groups of repeats, at least one; a group that was there before tells nothing new."""
+    out: list[tuple[_T, ...]] = []
+    for group in groups:
+        out.append(() if group and any(group[-1] is known for before in out for known in before) else tuple(group))
+    return out or [()]
+
+
+def _reading_pairs(first: Take, second: Take, repeats: Sequence[TakeSummary], again: Sequence[TakeSummary]) -> list[ReadingPair]:
     others = {r.identity: r for r in second.result.readings}
     out = []
     for one in first.result.readings:
@@ -94,25 +176,28 @@ def pair_readings(first: Take, second: Take, repeats: Iterable[TakeSummary] = ()
         if two is None or two.unit != one.unit:
             continue
         ratio = two.value / one.value if one.value > 0 and two.value > 0 else None
-        spread = spread_of(one, kept)
-        out.append(ReadingPair(one, two, ratio, _is_real(one, two, spread), spread))
+        spreads = [s for s in (spread_of(one, repeats), spread_of(one, again)) if s is not None]
+        own = spread_of(one, repeats)
+        out.append(ReadingPair(one, two, ratio, _yardstick(one, two, spreads), None, own))
     return out
 
 
-def _is_real(one: Reading, two: Reading, spread: Spread | None) -> bool | None:
-    apart = abs(two.value - one.value)
-    if spread is not None and spread.count >= 3:
+def _yardstick(one: Reading, two: Reading, spreads: Sequence[Spread]) -> Yardstick | None:
+    degrees = sum(s.count - 1 for s in spreads)
+    if degrees >= _LEAST_DEGREES:
         # one take against another: the deviation of a difference is that of one times the root of two
-        return bool(apart > 3 * math.sqrt(2) * spread.deviation)
+        pooled = math.sqrt(sum((s.count - 1) * s.deviation**2 for s in spreads) / degrees)
+        return Yardstick(math.sqrt(2) * pooled, degrees)
     if one.uncertainty is None or two.uncertainty is None:
         return None
-    return bool(apart > one.uncertainty + two.uncertainty)
+    return Yardstick(math.hypot(one.uncertainty, two.uncertainty) / _COVERAGE)
 
 
-def pair_curves(first: Take, second: Take, repeats: Iterable[Take] = ()) -> list[CurvePair]:
-    """Largest difference of every curve over frequency that both takes have; its yardstick from repeats of the first."""
-    kept = list(repeats)
-    out = []
+def _curve_pairs(
+    first: Take, second: Take, repeats: Sequence[Take], again: Sequence[Take]
+) -> list[tuple[CurvePair, Yardstick | None]]:
+    """Largest difference of every curve over frequency that both takes have; its yardstick from repeats of either."""
+    out: list[tuple[CurvePair, Yardstick | None]] = []
     for trace in first.result.traces:
         other = second.result.trace(*trace.identity)
         if other is None or not _is_curve(first, trace):
@@ -121,14 +206,21 @@ def pair_curves(first: Take, second: Take, repeats: Iterable[Take] = ()) -> list
             largest, at = _largest(trace, other)
         except ValueError:
             continue
-        between = []
-        for number, one in enumerate(kept):
-            for two in kept[number + 1 :]:
-                a, b = one.result.trace(*trace.identity), two.result.trace(*trace.identity)
-                if a is not None and b is not None:
-                    between.append(_largest(a, b)[0])
-        out.append(CurvePair(trace.name, trace.channel, largest, at, max(between) if between else None))
+        between = [far for kept in (repeats, again) for far in _between(trace, kept)]
+        degrees = sum(max(0, len(kept) - 1) for kept in (repeats, again))
+        # where the whole curve moves together this is the deviation of a difference; where each point moves by itself
+        # the largest of many is steadier than that, and the limit errs on the careful side
+        deviation = math.sqrt(float(np.mean(np.square(np.log(between))))) if between else 0.0
+        known = Yardstick(deviation, degrees) if between else None
+        own = math.exp(deviation) if between else None
+        out.append((CurvePair(trace.name, trace.channel, largest, at, own, None), known))
     return out
+
+
+def _between(trace: Trace, repeats: Sequence[Take]) -> list[float]:
+    """Largest differences between each two of the repeats of a curve."""
+    curves = [t for t in (take.result.trace(*trace.identity) for take in repeats) if t is not None]
+    return [_largest(one, two)[0] for one, two in combinations(curves, 2)]
 
 
 def _is_curve(take: Take, trace: Trace) -> bool:

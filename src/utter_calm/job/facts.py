@@ -10,6 +10,8 @@ from utter_calm.measure.result import Result
 from utter_calm.quantities import Conditions, number_of
 from utter_calm.rig import Rig
 
+STEP = "step"
+"""Condition by which results of different kinds are told apart where they stand in one picture."""
 RIG_ALONE = "the rig alone"
 
 

@@ -1,87 +1,171 @@
-"""Two takes beside each other, for the screen and the command line: readings, curves, and a sentence on both."""
+"""Takes beside each other, for the screen and the command line: the verdict in a sentence, then every reading."""
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 from utter_calm.job.compare import compare
-from utter_calm.job.compare_readings import CurvePair, ReadingPair
+from utter_calm.job.compare_readings import Compared, CurvePair, ReadingPair
 from utter_calm.job.facts import Facts
 from utter_calm.measure.kinds import declared, kind_of
+from utter_calm.measure.result import Reading
 from utter_calm.present.picture.compose import trace_words
 from utter_calm.present.values import reading_text
 from utter_calm.present.words import label
 from utter_calm.quantities import Scale, amplitude_to_db, si_text
-from utter_calm.quantities.text import fixed
+from utter_calm.quantities.text import decimals_for, fixed
+
+HEADINGS = ("difference", "beyond chance", "repeatability")
+_MOST_NAMED = 3
+_PER_NEPER = 20 / math.log(10)
 
 
 @dataclass(frozen=True, slots=True)
 class ComparisonRow:
-    """One reading of two takes in words."""
+    """One reading of all takes in words; the difference is the largest to the first take."""
 
     title: str
-    first: str
-    second: str
-    decibels: str
-    percent: str
-    real: str
-    spread: str
+    values: tuple[str, ...]
+    difference: str
+    beyond: str
+    repeatability: str
 
 
 @dataclass(frozen=True, slots=True)
 class ComparisonView:
-    """The whole comparison."""
+    """The whole comparison: the verdict first, then what is beyond chance, then the rest."""
 
-    titles: tuple[str, str]
+    titles: tuple[str, ...]
+    verdict: str
     rows: tuple[ComparisonRow, ...]
-    sentences: tuple[str, ...]
+
+    @property
+    def headings(self) -> tuple[str, ...]:
+        """Over the columns."""
+        return ("reading", *self.titles, *HEADINGS[: 3 if self.repeated else 2])
+
+    @property
+    def texts(self) -> tuple[tuple[str, ...], ...]:
+        """Rows of words under the headings."""
+        return tuple(
+            (row.title, *row.values, row.difference, row.beyond, *((row.repeatability,) if self.repeated else ()))
+            for row in self.rows
+        )
+
+    @property
+    def repeated(self) -> bool:
+        """Whether repeats tell anything."""
+        return any(row.repeatability for row in self.rows)
 
 
-def comparison_view(takes: tuple[Facts, Facts], readings: Sequence[ReadingPair], curves: Sequence[CurvePair]) -> ComparisonView:
-    """Put pairs into words."""
+def comparison_view(takes: Sequence[Facts], compared: Sequence[Compared]) -> ComparisonView:
+    """Put the first take and each of the others, held against it, into words."""
     known = compare(takes)
-    titles = tuple(label(known, index, takes[0].kind) or takes[index].name for index in range(2))
-    main = kind_of(takes[0].kind).main_readings
-    order = sorted(readings, key=lambda p: main.index(p.first.name) if p.first.name in main else len(main))
-    sentences = tuple(curve_sentence(pair, titles) for pair in curves if pair.name in _main_traces(takes[0].kind))
-    return ComparisonView((titles[0], titles[1]), tuple(_row(pair, takes[0].kind) for pair in order), sentences)
+    kind = takes[0].kind
+    titles = tuple(label(known, index, kind) or takes[index].name for index in range(len(takes)))
+    main = kind_of(kind).main_readings
+    order: dict[object, list[ReadingPair | None]] = {}
+    for column, one in enumerate(compared):
+        for pair in one.readings:
+            order.setdefault(pair.first.identity, [None] * len(compared))[column] = pair
+    rows = sorted(order.values(), key=lambda pairs: _rank(pairs, main))
+    return ComparisonView(titles, _verdict(titles, compared, kind), tuple(_row(pairs, titles, kind) for pairs in rows))
 
 
-def _main_traces(kind: str) -> set[str]:
-    return {plot.traces[0] for plot in kind_of(kind).plots if plot.traces and not plot.dense}
+def _rank(pairs: Sequence[ReadingPair | None], main: Sequence[str]) -> tuple[bool, int]:
+    found = [p for p in pairs if p is not None]
+    name = found[0].first.name
+    return not any(p.real for p in found), main.index(name) if name in main else len(main)
 
 
-def _row(pair: ReadingPair, kind: str) -> ComparisonRow:
-    one, two = pair.first, pair.second
-    channel = f", ch {one.channel}" if one.channel else ""
-    known, label_text = declared(one.name, kind), one.label
-    variant = f", {label_text}" if label_text else ""
-    has_level = any(v.scale is Scale.DECIBELS for v in known.what(one.unit).views)
-    decibels = percent = ""
-    if pair.ratio is not None:
-        decibels = f"{fixed(amplitude_to_db(pair.ratio), 4)} dB" if has_level else ""
-        percent = f"{fixed(100 * (pair.ratio - 1), 4)} %"
-    real = {True: "yes", False: "no", None: "unknown"}[pair.real]
-    spread = ""
-    if pair.spread is not None and one.value:
-        spread = f"± {100 * pair.spread.deviation / abs(one.value):.2g} % in {pair.spread.count}"
-    return ComparisonRow(
-        f"{known.title}{variant}{channel}",
-        str(reading_text(one, kind)), str(reading_text(two, kind)),
-        decibels, percent, real, spread,
-    )  # fmt: skip
+def _row(pairs: Sequence[ReadingPair | None], titles: Sequence[str], kind: str) -> ComparisonRow:
+    found = [p for p in pairs if p is not None]
+    one = found[0].first
+    values = (str(reading_text(one, kind)), *("–" if p is None else str(reading_text(p.second, kind)) for p in pairs))
+    widest = max(found, key=lambda p: p.apart)
+    text = difference_text(widest, kind)
+    if len(pairs) > 1 and text:
+        text += f" ({titles[1 + [p is widest for p in pairs].index(True)]})"
+    told = [p.real for p in found]
+    beyond = "yes" if any(told) else "not known" if None in told else "no"
+    spread = found[0].spread
+    again = f"± {100 * spread.deviation / abs(spread.mean):.2g} % in {spread.count}" if spread is not None and spread.mean else ""
+    return ComparisonRow(_title(one, kind), values, text, beyond, again)
 
 
-def curve_sentence(pair: CurvePair, titles: tuple[str, ...]) -> str:
-    """Say how far two curves part, and whether the rig could tell."""
+def _title(reading: Reading, kind: str) -> str:
+    what = reading.label
+    channel = f", ch {reading.channel}" if reading.channel else ""
+    return f"{declared(reading.name, kind).title}{f', {what}' if what else ''}{channel}"
+
+
+def difference_text(pair: ReadingPair, kind: str) -> str:
+    """How far two readings are apart, in decibels or per cent or their own unit, with as many digits as chance allows."""
+    known = declared(pair.first.name, kind)
+    deviation = pair.yardstick.deviation if pair.yardstick is not None else None
+    if pair.ratio is None:
+        return str(known.shown(pair.second.value - pair.first.value, pair.first.unit, deviation))
+    relative = None if deviation is None else deviation / abs(pair.first.value)
+    if any(v.scale is Scale.DECIBELS for v in known.what(pair.first.unit).views):
+        decimals = 3 if relative is None else decimals_for(_PER_NEPER * relative)
+        return f"{fixed(amplitude_to_db(pair.ratio), decimals)} dB"
+    decimals = 3 if relative is None else decimals_for(100 * relative)
+    return f"{fixed(100 * (pair.ratio - 1), decimals)} %"
+
+
+def _verdict(titles: Sequence[str], compared: Sequence[Compared], kind: str) -> str:
+    """Say whether the takes can be told apart, by what, and how many readings that rests on."""
+    readings = [p for c in compared for p in c.readings if p.limit is not None]
+    curves = [c for one in compared for c in one.curves]
+    apart: dict[str, tuple[float, str]] = {}
+    for name, one in zip(titles[1:], compared, strict=True):
+        which = f" ({name})" if len(compared) > 1 else ""
+        found = [(p.apart / (p.limit or math.inf), p.first.name, f"{_title(p.first, kind)} by {difference_text(p, kind)}{which}")
+                 for p in one.readings if p.real]  # fmt: skip
+        found += [(math.log(c.largest) / (math.log(c.limit or math.inf) or math.inf), c.name,
+                   f"{_curve_words(c, kind)} by {_decibels(c)}{which}") for c in one.curves if c.real]  # fmt: skip
+        for far, what, words in found:
+            apart[what] = max(apart.get(what, (0.0, "")), (far, words))
+    names = f"{titles[0]} and {titles[1]}" if len(titles) == 2 else f"These {len(titles)} takes"
+    counted = f"{len(readings)} readings compared" if len(readings) != 1 else "1 reading compared"
+    beyond = sum(bool(p.real) for p in readings)
+    if apart:
+        worst = [words for _, words in sorted(apart.values(), reverse=True)]
+        return f"{names} differ: {'; '.join(worst[:_MOST_NAMED])}. {counted}, {beyond} beyond what chance gives."
+    largest = _largest_words(curves, readings, kind)
+    if not readings and not any(c.limit for c in curves):
+        return (
+            f"Whether {names} differ is not known: {largest + '; ' if largest else ''}"
+            "no uncertainty is stated and nothing was repeated. Take one of them three times."
+        )
+    return f"{names} cannot be told apart: {largest + '; ' if largest else ''}{counted}, none beyond what chance gives."
+
+
+def _largest_words(curves: Sequence[CurvePair], readings: Sequence[ReadingPair], kind: str) -> str:
+    """The largest difference of the main curve, or of a main reading, with what it was held against."""
+    plotted = {plot.traces[0] for plot in kind_of(kind).plots if plot.traces and not plot.dense}
+    main = [c for c in curves if c.name in plotted] or list(curves)
+    if main:
+        most = max(main, key=lambda c: c.largest)
+        own = "take one of them twice to know the repeatability"
+        if most.repeatability is not None:
+            decibels = amplitude_to_db(most.repeatability)
+            own = f"repeatability {fixed(decibels, decimals_for(decibels, most=4))} dB"
+        return f"largest difference {_decibels(most)}, {own}"
+    if readings:
+        most_apart = max(readings, key=lambda p: p.apart / (p.limit or math.inf))
+        return f"largest difference {difference_text(most_apart, kind)} of {_title(most_apart.first, kind)}"
+    return ""
+
+
+def _curve_words(pair: CurvePair, kind: str) -> str:
+    return f"{trace_words(pair.name, kind)}{f', ch {pair.channel}' if pair.channel else ''}"
+
+
+def _decibels(pair: CurvePair) -> str:
     largest = amplitude_to_db(pair.largest)
-    where = si_text(pair.at, "Hz", digits=3)
-    what = f"{trace_words(pair.name)}, channel {pair.channel}"
-    if pair.repeatability is None:
-        return f"{what}: largest difference {fixed(largest, 4)} dB at {where}; take one of them twice to know the repeatability."
-    own = amplitude_to_db(pair.repeatability)
-    figures = f"largest difference {fixed(largest, 4)} dB at {where}, repeatability {fixed(own, 4)} dB"
-    if largest <= 1.5 * own:
-        return f"{what}: {titles[0]} and {titles[1]} cannot be told apart: {figures}."
-    return f"{what}: {titles[0]} and {titles[1]} differ: {figures}."
+    own = None if pair.repeatability is None else amplitude_to_db(pair.repeatability)
+    decimals = max(decimals_for(largest, most=4), 3 if own is None else decimals_for(own, most=4))
+    return f"{fixed(largest, decimals)} dB at {si_text(pair.at, 'Hz', digits=3)}"

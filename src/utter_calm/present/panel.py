@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from utter_calm.job.compare import compare
 from utter_calm.job.compare_readings import spread_of
 from utter_calm.job.facts import Shown as ShownResult
 from utter_calm.job.take import TakeSummary
@@ -13,6 +14,7 @@ from utter_calm.measure.declare import Role
 from utter_calm.measure.kinds import declared, declared_trace, kind_of
 from utter_calm.measure.result import Reading
 from utter_calm.present.values import beside_text, floor_value, phase_text, reading_text
+from utter_calm.present.words import label
 from utter_calm.quantities import Conditions, Scale, Shown, quantity, si_text, values_text
 from utter_calm.quantities.text import fixed
 
@@ -35,6 +37,10 @@ class ReadingView:
         Whether the value says more about the rig than about the unit.
     definition
         How it was computed.
+    key, at
+        The reading's name, and its coordinates.
+    family
+        Of several results that are shown together, what each is called and its values; empty for one result.
     """
 
     name: str
@@ -45,6 +51,9 @@ class ReadingView:
     floor: str
     limited: bool
     definition: str
+    key: str = ""
+    at: Conditions = ()
+    family: tuple[tuple[str, tuple[Shown, ...]], ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,6 +94,21 @@ def panel_view(take: ShownResult, verdicts: Sequence[Verdict], repeats: Sequence
     )
 
 
+def with_family(view: PanelView, shown: Sequence[ShownResult]) -> PanelView:
+    """Put the readings of several results of one kind side by side, each called by what sets it apart."""
+    if len(shown) < 2:
+        return view
+    known = compare([one.facts for one in shown])
+    kind = shown[0].facts.kind
+    names = [label(known, number, kind) or one.facts.name for number, one in enumerate(shown)]
+
+    def beside(row: ReadingView) -> ReadingView:
+        found = [tuple(reading_text(r, kind) for r in one.result.readings if (r.name, r.at) == (row.key, row.at)) for one in shown]
+        return replace(row, family=tuple((name, values) for name, values in zip(names, found, strict=True) if values))
+
+    return replace(view, main=tuple(map(beside, view.main)), others=tuple(map(beside, view.others)))
+
+
 def reading_view(take: ShownResult, name: str, at: Conditions = (), repeats: Sequence[TakeSummary] = ()) -> ReadingView:
     """Look at one reading over its channels; of several coordinates one."""
     kind = take.facts.kind
@@ -97,10 +121,11 @@ def reading_view(take: ShownResult, name: str, at: Conditions = (), repeats: Seq
     again = spread_of(first, repeats)
     alike = "" if again is None or not first.value else f"{again.count} takes ± {100 * again.deviation / abs(first.value):.2g} %"
     sure = f"± {spread} {shown[0].unit}".strip() if spread else ""
-    label = first.label
     return ReadingView(
         name=f"{name}, {values_text(at)}" if at else name,
-        title=f"{declared(name, kind).title}{f', {label}' if label else ''}",
+        key=name,
+        at=at,
+        title=f"{declared(name, kind).title}{f', {first.label}' if first.label else ''}",
         values=shown,
         channels=tuple(r.channel for r in readings),
         beside=" · ".join(t for t in (sure, alike, beside_text(first, kind, full_scale), phase_text(first)) if t),

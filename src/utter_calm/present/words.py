@@ -8,7 +8,7 @@ import msgspec
 
 from utter_calm.errors import UtterCalmError
 from utter_calm.job.compare import NOTHING, SETTING, Comparison, compare
-from utter_calm.job.facts import Facts
+from utter_calm.job.facts import STEP, Facts
 from utter_calm.job.take import AGAIN, DEDUCED, FLOOR, PLAYED, TakeSummary
 from utter_calm.measure.kind import setting_fields
 from utter_calm.measure.kinds import kind_of
@@ -17,7 +17,7 @@ from utter_calm.quantities import Measured, Value, conditions_text, si_text, val
 
 def fact_text(name: str, value: Value, kind: str) -> str:
     """Put one (factor, value) pair into words."""
-    if name == "unit":
+    if name in ("unit", STEP):
         return str(value)
     if not name.startswith(SETTING):
         return f"{name} {value_text(value)}" if name != "load" else f"into {value_text(value)}"

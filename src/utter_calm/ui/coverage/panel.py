@@ -39,6 +39,14 @@ _ROW_HEIGHT = 46
 _COLUMN_WIDTH, _MARGINS = 80, 20
 
 
+def _in_order(table: QTableView) -> list[QModelIndex]:
+    """The chosen cells, those of the current row last."""
+    chosen = table.selectionModel().selectedIndexes()
+    current = table.currentIndex()
+    row = current.row() if current in chosen else chosen[-1].row() if chosen else -1
+    return sorted(chosen, key=lambda i: (i.row() == row, i.row(), i.column()))
+
+
 class _CellDelegate(QStyledItemDelegate):
     """Paints a cell: shape, headline, and a frame in the colour of its trace while it is chosen."""
 
@@ -47,15 +55,16 @@ class _CellDelegate(QStyledItemDelegate):
         p = current_palette()
         cell: CellView = index.data(CELL_ROLE)
         view = option.widget
-        chosen = sorted(i.column() for i in view.selectionModel().selectedIndexes()) if isinstance(view, QTableView) else []
+        chosen = _in_order(view) if isinstance(view, QTableView) else []
         painter.save()
         # what is chosen is framed in the colour of its curve; the style's tint behind it would only dirty that
         painter.fillRect(option.rect, QColor(p.surface))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         box = QRectF(option.rect).adjusted(2.5, 2.5, -2.5, -2.5)
         current = isinstance(view, QTableView) and view.currentIndex() == index
-        if isinstance(view, QTableView) and index.column() in chosen and index in view.selectionModel().selectedIndexes():
-            hue = p.hues[chosen.index(index.column()) % len(p.hues)]
+        if index in chosen:
+            number = next(n for n, i in enumerate(chosen) if i == index)
+            hue = p.hues[number % len(p.hues)]
             painter.setPen(QPen(QColor(hue), 2.4 if current else 1.8))
         else:
             painter.setPen(QPen(QColor(p.line), 1))
@@ -232,13 +241,8 @@ class CoveragePanel(QWidget):
             self.choose(found[0][0], [column for row, column in found if row == found[0][0]])
 
     def chosen_cells(self) -> tuple[Cell, ...]:
-        """Give the chosen cells of the current row, in the order of the columns."""
-        indexes = self.table.selectionModel().selectedIndexes()
-        if not indexes:
-            return ()
-        current = self.table.currentIndex()
-        row = current.row() if current in indexes else indexes[-1].row()
-        return tuple(self.model.cell(i).cell for i in sorted(indexes, key=lambda i: i.column()) if i.row() == row)
+        """Give the chosen cells in the order of rows and columns, those of the current row last: they have the picture."""
+        return tuple(self.model.cell(i).cell for i in _in_order(self.table))
 
     def _selection(self) -> None:
         self.table.viewport().update(QRect(self.table.viewport().rect()))

@@ -13,6 +13,7 @@ from utter_calm.job.take import FLOOR, Take, TakeSummary
 from utter_calm.measure.kind import setting_fields
 from utter_calm.measure.kinds import kind_of
 from utter_calm.measure.pictures import Over, PlotSpec
+from utter_calm.present.picture.across import laid_over
 from utter_calm.present.picture.compose import has_variants, plot_view
 from utter_calm.present.picture.over import usable_overs
 from utter_calm.present.picture.smoothing import CHOICES, can_be_smoothed
@@ -171,7 +172,7 @@ class PlotDesk(QObject):
             return
         summaries = self._session.shown_takes()
         try:
-            takes = [self._full(t) for t in summaries if t.kind == summaries[-1].kind]
+            takes = [self._full(t) for t in summaries]
             kind = takes[-1].summary.kind if takes else step.kind
             specs = kind_of(kind).plots
             chosen = self.spec_by_kind.get(kind, specs[0].key)
@@ -182,12 +183,12 @@ class PlotDesk(QObject):
                 return
             last = takes[-1].summary
             tried = self._tried if self._tried is not None and self._session.trial.take is last else None
-            shown = [self._session.shown(t) for t in takes[:-1]] + [tried or self._session.shown(takes[-1])]
+            shown = self._laid_over(takes, tried)
             under = None if last.id in self._session.guests else self._session.job.floor_of(last)
             floor = self._session.shown(under) if under is not None and all(t.summary.role != FLOOR for t in takes) else None
             document = self._session.document
             claims = [c for t in takes for c in document.claims_for(t.summary.step, t.summary.setup)]
-            reference = 0 if self._session.difference and len(takes) > 1 else None
+            reference = 0 if self._session.difference and len(shown) > 1 else None
             view = plot_view(
                 shown,
                 chosen,
@@ -202,6 +203,19 @@ class PlotDesk(QObject):
             self.pane.show_view(view, keep_range=tried is not None)
         except (UtterCalmError, ValueError) as problem:
             self.pane.show_view(empty_plot(step.title, str(problem)))
+
+    def _laid_over(self, takes: list[Take], tried: Shown | None) -> list[Shown]:
+        """The shown takes as they stand in one picture; what has no curve for it is said."""
+        spec = self._spec_shown()
+        shown = [self._session.shown(t) for t in takes[:-1]] + [tried or self._session.shown(takes[-1])]
+        if spec is None:
+            return shown
+        titles = {s.id: s.title for plan in self._session.document.plans for s in plan.steps}
+        names = [titles.get(t.summary.step, kind_of(t.summary.kind).title) for t in takes]
+        out = laid_over(list(zip(shown, names, strict=True)), spec)
+        if len(out) < len(shown):
+            self.told.emit(f"{len(shown) - len(out)} of {len(shown)} takes have no curve of this kind over the same axis.")
+        return out
 
     def _channels_for(self, kind: str, spec_key: str, takes: list[Shown]) -> frozenset[int] | None:
         """Channels to show: where one picture holds many orders, or spectra of several signals, one at a time, unless asked."""

@@ -1,37 +1,44 @@
-"""The place where two takes are held against each other."""
+"""The place where takes are held against each other: the verdict, the readings side by side, the difference of the curves."""
 
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableView, QVBoxLayout, QWidget
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QSplitter, QTableView, QVBoxLayout, QWidget
 
-from utter_calm.job.compare_readings import pair_curves, pair_readings, repeats_of
+from utter_calm.job.compare_readings import alike, compare_takes
 from utter_calm.job.facts import facts_of
 from utter_calm.job.take import Take
-from utter_calm.present.comparison import ComparisonRow, comparison_view
+from utter_calm.measure.kinds import kind_of
+from utter_calm.present.comparison import ComparisonView, comparison_view
+from utter_calm.present.picture.compose import plot_view
+from utter_calm.present.picture.view import PlotView, empty_plot
 from utter_calm.ui.look.labels import plain_label
+from utter_calm.ui.picture.canvas import PlotCanvas
 from utter_calm.ui.places.tables import RowsModel
 from utter_calm.ui.state.session import JobSession
 
 _EMPTY = (
-    "Choose two cells of a row in the coverage, or two takes of one kind among the takes. Their readings are then held "
-    "against each other here."
+    "Choose two cells or more of a row in the coverage (Ctrl and a click), or takes of one kind among the takes. "
+    "They are then held against the first of them here."
 )
+_SIDE_BY_SIDE = 860
+_MOST_TAKES = 12
 
 
 class ComparisonModel(RowsModel):
     """One row for each reading that both takes have."""
 
-    headings = ("reading", "first", "second", "dB", "%", "beyond uncertainty", "repeatability")
+    headings: tuple[str, ...] = ("reading",)
 
-    def show_rows(self, titles: tuple[str, str], rows: tuple[ComparisonRow, ...]) -> None:
+    def show_comparison(self, view: ComparisonView) -> None:
         """Show other rows."""
-        self.headings = ("reading", *titles, "dB", "%", "beyond uncertainty", "repeatability")
-        self.replace_rows([((r.title, r.first, r.second, r.decibels, r.percent, r.real, r.spread), r) for r in rows])
+        self.headings = view.headings
+        self.replace_rows(list(zip(view.texts, view.rows, strict=True)))
 
 
 class ComparePlace(QWidget):
-    """A title, sentences on the curves, and a table of the readings."""
+    """A title, the verdict, a table of the readings, and the picture of the difference."""
 
     def __init__(self, session: JobSession) -> None:
         super().__init__()
@@ -39,11 +46,13 @@ class ComparePlace(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 12, 14, 12)
         self.title = plain_label("Compared")
-        self.title.setProperty("role", "title")
+        self.title.setProperty("role", "soft")
+        self.title.setWordWrap(True)
         layout.addWidget(self.title)
-        self.sentences = plain_label(_EMPTY)
-        self.sentences.setWordWrap(True)
-        layout.addWidget(self.sentences)
+        self.verdict = plain_label(_EMPTY)
+        self.verdict.setProperty("role", "title")
+        self.verdict.setWordWrap(True)
+        layout.addWidget(self.verdict)
         self.model = ComparisonModel()
         self.table = QTableView()
         self.table.setModel(self.model)
@@ -53,27 +62,60 @@ class ComparePlace(QWidget):
         self.table.setShowGrid(False)
         self.table.setTabKeyNavigation(False)
         self.table.verticalHeader().hide()
-        self.table.verticalHeader().setDefaultSectionSize(30)
+        self.table.verticalHeader().setDefaultSectionSize(28)
         header = self.table.horizontalHeader()
         header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
         header.setHighlightSections(False)
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        layout.addWidget(self.table, 1)
+        self.canvas = PlotCanvas()
+        self.canvas.setAccessibleName("Difference of the curves")
+        self.split = QSplitter(Qt.Orientation.Horizontal)
+        self.split.setChildrenCollapsible(False)
+        self.split.addWidget(self.table)
+        self.split.addWidget(self.canvas)
+        layout.addWidget(self.split, 1)
+        self.split.hide()
 
     def show_takes(self, takes: list[Take]) -> None:
-        """Compare the first two of the shown takes; say what to do when there are fewer."""
-        alike = [t for t in takes if t.summary.kind == takes[0].summary.kind] if takes else []
-        self.table.setVisible(len(alike) >= 2)
-        if len(alike) < 2:
+        """Hold the shown takes against the first of them; say what to do when there are fewer than two."""
+        same_kind = [t for t in takes if t.summary.kind == takes[0].summary.kind] if takes else []
+        shown = same_kind[:_MOST_TAKES]
+        self.split.setVisible(len(shown) >= 2)
+        if len(shown) < 2:
             self.title.setText("Compared")
-            self.sentences.setText(_EMPTY)
+            self.verdict.setText(_EMPTY)
             return
-        first, second = alike[:2]
         job = self._session.job
-        repeats = repeats_of(first.summary, job.takes) if first.summary.id > 0 else ()
-        curves = pair_curves(first, second, [job.full(t) for t in repeats[-5:]] if len(repeats) > 1 else ())
-        view = comparison_view((facts_of(first.summary), facts_of(second.summary)), pair_readings(first, second, repeats), curves)
-        self.title.setText(f"{view.titles[0]} against {view.titles[1]}")
-        more = f" (the first two of {len(alike)})" if len(alike) > 2 else ""
-        self.sentences.setText("\n".join(view.sentences) + more)
-        self.model.show_rows(view.titles, view.rows)
+        known = [alike(t, job.takes, job.full) if t.summary.id > 0 else ((), ()) for t in shown]
+        compared = compare_takes(shown[0], shown[1:], [k[0] for k in known], [k[1] for k in known])
+        view = comparison_view([facts_of(t.summary) for t in shown], compared)
+        left = f" (the first {len(shown)} of {len(same_kind)})" if len(same_kind) > len(shown) else ""
+        against = f"{view.titles[0]} against {view.titles[1]}" if len(shown) == 2 else f"{len(shown)} takes against the first"
+        self.title.setText(against + left)
+        self.verdict.setText(view.verdict)
+        self.model.show_comparison(view)
+        self.canvas.show_view(self._difference(shown))
+        self._share()
+
+    def _difference(self, takes: list[Take]) -> PlotView:
+        """The picture of the difference of the main curve."""
+        plots = kind_of(takes[0].summary.kind).plots
+        spec = next((p for p in plots if p.traces and not (p.dense or p.sheet or p.surface)), None)
+        if spec is None:
+            return empty_plot("", "This step draws no curves that could be taken from each other.")
+        try:
+            return plot_view([self._session.shown(t) for t in takes], spec.key, reference=0)
+        except ValueError as problem:
+            return empty_plot("", f"No difference can be drawn: {problem}.")
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Stand side by side where there is room, else above each other."""
+        super().resizeEvent(event)
+        self._share()
+
+    def _share(self) -> None:
+        wide = self.width() >= _SIDE_BY_SIDE
+        self.split.setOrientation(Qt.Orientation.Horizontal if wide else Qt.Orientation.Vertical)
+        whole = self.split.width() if wide else self.split.height()
+        table = min(self.table.horizontalHeader().length() + 16, round(0.62 * whole)) if wide else round(0.5 * whole)
+        self.split.setSizes([table, whole - table])

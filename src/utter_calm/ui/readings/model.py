@@ -14,6 +14,9 @@ from utter_calm.ui.look.theme import current_palette, font
 
 READING_ROLE = Qt.ItemDataRole.UserRole
 _RIGHT, _USUAL = 8, 236
+_HEAD, _LINE, _MOST_LINES = 28, 21, 8
+_NAME = 46
+"""Least room for what a result of a family is called."""
 _DOT = " · "
 _Index = QModelIndex | QPersistentModelIndex
 
@@ -28,7 +31,7 @@ class ReadingsModel(QAbstractListModel):
 
     def set_rows(self, rows: tuple[ReadingView, ...], large: int) -> None:
         """Show other readings; the first ``large`` of them are set large."""
-        if [r.name for r in rows] == [r.name for r in self._rows] and large == self._large:
+        if [_shape(r) for r in rows] == [_shape(r) for r in self._rows] and large == self._large:
             self._rows = rows
             if rows:
                 self.dataChanged.emit(self.index(0), self.index(len(rows) - 1))
@@ -51,11 +54,22 @@ class ReadingsModel(QAbstractListModel):
             return None
         row = self._rows[index.row()]
         if role == Qt.ItemDataRole.DisplayRole:
-            return f"{row.title} {', '.join(str(v) for v in row.values)}"
+            if row.family:
+                return f"{row.title}: {'; '.join(f'{name} {_all(values)}' for name, values in row.family)}"
+            return f"{row.title} {_all(row.values)}"
         if role == Qt.ItemDataRole.ToolTipRole:
             values = ", ".join(v.full() for v in row.values)
             return f"{row.title}: {values}\n{row.beside}\n{row.definition}\n{row.floor}".strip()
         return row if role == READING_ROLE else None
+
+
+def _shape(row: ReadingView) -> tuple[str, int]:
+    """What its height hangs on."""
+    return row.name, len(row.family)
+
+
+def _all(values: tuple[Shown, ...]) -> str:
+    return ", ".join(map(str, values))
 
 
 class ReadingDelegate(QStyledItemDelegate):
@@ -72,7 +86,9 @@ class ReadingDelegate(QStyledItemDelegate):
         box = QRectF(option.rect).adjusted(0, 0, -_RIGHT, 0)
         painter.setPen(QColor(p.line))
         painter.drawLine(QPointF(box.left(), box.bottom() - 0.5), QPointF(box.right(), box.bottom() - 0.5))
-        if large:
+        if row.family:
+            _paint_family(painter, box, row)
+        elif large:
             self._paint_large(painter, box, row, first=index.row() == 0)
         else:
             self._paint_small(painter, box, row)
@@ -113,13 +129,40 @@ class ReadingDelegate(QStyledItemDelegate):
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:
         """Large ones need room."""
         model = index.model()
+        row: ReadingView = index.data(READING_ROLE)
+        if row.family:
+            return QSize(200, _HEAD + _LINE * min(len(row.family), _MOST_LINES + 1) + 8)
         if not (isinstance(model, ReadingsModel) and model.is_large(index.row())):
             return QSize(200, 26)
-        row: ReadingView = index.data(READING_ROLE)
         view = option.widget
         width = view.viewport().width() - _RIGHT if isinstance(view, QListView) else _USUAL
         beneath = len(_in_lines(row.beside, width)) + bool(row.floor)
         return QSize(200, (82 if index.row() == 0 else 72) + 15 * max(0, beneath - 1))
+
+
+def _paint_family(painter: QPainter, box: QRectF, row: ReadingView) -> None:
+    """Title, and beneath it a line for each result: what it is called, and its values under each other's."""
+    p = current_palette()
+    painter.setFont(font(12))
+    painter.setPen(QColor(p.soft_text))
+    painter.drawText(QPointF(box.left(), box.top() + 19), row.title)
+    figures, words = font(14.5, QFont.Weight.DemiBold), font(12)
+    wide, y = QFontMetricsF(figures), box.top() + _HEAD + 13
+    column = max(wide.horizontalAdvance(str(v)) for _, values in row.family for v in values[:2])
+    for name, values in row.family[:_MOST_LINES]:
+        painter.setFont(figures)
+        painter.setPen(QColor(p.text))
+        shown = values[:2] if 2 * column + 14 + _NAME < box.width() else values[:1]
+        for place, value in enumerate(reversed(shown)):
+            right = box.right() - place * (column + 14)
+            painter.drawText(QPointF(right - wide.horizontalAdvance(str(value)), y), str(value))
+        painter.setFont(words)
+        painter.setPen(QColor(p.soft_text))
+        room = box.width() - len(shown) * (column + 14)
+        painter.drawText(QPointF(box.left(), y), QFontMetricsF(words).elidedText(name, Qt.TextElideMode.ElideRight, room))
+        y += _LINE
+    if len(row.family) > _MOST_LINES:
+        painter.drawText(QPointF(box.left(), y), f"and {len(row.family) - _MOST_LINES} more: F5 shows them")
 
 
 def _in_lines(words: str, width: float) -> list[str]:

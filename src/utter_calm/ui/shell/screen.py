@@ -10,7 +10,7 @@ from utter_calm.job.run.bench import UNIT_FACTOR
 from utter_calm.job.take import Take
 from utter_calm.measure.kinds import declared
 from utter_calm.present.chain import chain_view, level_of, level_view
-from utter_calm.present.panel import panel_view
+from utter_calm.present.panel import panel_view, with_family
 from utter_calm.present.words import take_title
 from utter_calm.quantities import si_text
 from utter_calm.ui.places.registry import PLACES
@@ -83,7 +83,7 @@ class Screen(Panes):
         take = takes[-1]
         newest = take.role != FLOOR and self.session.job.current(take.cell) == take
         verdicts = self.session.job.verdicts(take.cell) if newest else ()
-        title = take_title(take) + (f" (last of {len(takes)} shown)" if len(takes) > 1 else "")
+        title = f"{len(takes)} takes side by side; trust is of {take_title(take)}" if len(takes) > 1 else take_title(take)
         guest = self.session.guests.get(take.id)
         trial = self.session.trial
         light = self.session.shown(guest or Take(take, self.session.job.with_floor(take)))
@@ -92,7 +92,9 @@ class Screen(Panes):
             title = f"tried on {title}"
         note = None if self.session.job.read_only or guest else take.note
         repeats = () if guest else repeats_of(take, self.session.job.takes)
-        self.readings.show_view(panel_view(light, verdicts, repeats), title, note)
+        alike = [t for t in takes[:-1] if t.kind == take.kind]
+        family = [self.session.shown(Take(t, self.session.job.with_floor(t))) for t in alike]
+        self.readings.show_view(with_family(panel_view(light, verdicts, repeats), [*family, light]), title, note)
 
     def _renew_chain(self) -> None:
         s = self.session

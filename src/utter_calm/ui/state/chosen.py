@@ -160,7 +160,7 @@ class Chosen(QObject):
         return known.get(ids[-1]) if ids else next(iter(known.values()), None)
 
     def select(self, cells: tuple[Cell, ...]) -> None:
-        """Choose cells of one row."""
+        """Choose cells; those of the row in focus come last."""
         self.pinned = ()
         if cells != self.selected:
             self.selected = cells
