@@ -3,16 +3,17 @@
 import itertools
 import math
 import re
+from dataclasses import replace
 
 import numpy as np
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tests.conftest import shown
+from tests.conftest import made_take, shown
 from utter_calm.job.compare import compare, difference
 from utter_calm.job.document import Cell
-from utter_calm.job.facts import facts_of
+from utter_calm.job.facts import Shown, facts_of
 from utter_calm.job.gain import Gain
 from utter_calm.job.verdict import Outcome
 from utter_calm.measure.result import Reading, Trace
@@ -22,7 +23,12 @@ from utter_calm.present.palette import DARK, LIGHT
 from utter_calm.present.panel import panel_view
 from utter_calm.present.picture.axis import linear_ticks, log_ticks, percent_ticks, sensible_range, tick_text
 from utter_calm.present.picture.compose import plot_view
+from utter_calm.present.picture.curve_labels import end_labels
+from utter_calm.present.picture.draw import draw
+from utter_calm.present.picture.drawing import Frame, Text
 from utter_calm.present.picture.layout import spread_labels, straightened, thinned
+from utter_calm.present.picture.mapper import Mapper, whole_window
+from utter_calm.present.picture.view import CurveView, empty_plot
 from utter_calm.present.values import beside_text, reading_text
 from utter_calm.present.words import title_lines
 from utter_calm.quantities import Measured
@@ -65,6 +71,45 @@ def test_labels_never_overlap_and_keep_their_order(wanted):
     assert all(p <= 400 for p in placed)
     ranks = np.argsort(np.argsort(wanted, kind="stable"), kind="stable")
     assert np.array_equal(np.argsort(np.argsort(placed, kind="stable"), kind="stable"), ranks)
+
+
+def test_labels_that_would_meet_are_spread_evenly_about_their_curves():
+    assert spread_labels([100, 100, 300], 20, 0, 400) == pytest.approx([90, 110, 300])
+    assert spread_labels([399, 400], 20, 0, 400) == pytest.approx([380, 400])
+
+
+def two_channels(apart):
+    x = np.geomspace(20, 20_000, 50)
+    curves = tuple(CurveView(x, np.full(50, 1.0 + apart * (k > 0)), f"8 Ω, ch {k + 1}", 0, k + 1) for k in range(2))
+    view = replace(empty_plot("", ""), curves=curves, empty="")
+    return Mapper(view, Frame(64, 12, 600, 400), whole_window(view))
+
+
+def test_channels_that_coincide_share_a_label():
+    assert [label.text for label in end_labels(two_channels(0.001))] == ["8 Ω, ch 1, 2"]
+    assert [label.text for label in end_labels(two_channels(0.3))] == ["8 Ω, ch 1", "8 Ω, ch 2"]
+
+
+def test_the_scale_holds_what_the_main_readings_say_and_marks_it():
+    """A −3 dB point far outside of what a response would be drawn over is on the plot."""
+    x = np.geomspace(1, 1_000_000, 2_000)
+    height = 1 / np.abs(1 + 1j * x / 30_000) ** 6  # falls so steeply that its range is cut
+    made = made_take(
+        "response", (Trace("response", 1, x, "Hz", height, "1"),), (Reading("upper_corner", 1, 500_000.0, "Hz"),), 1, settings={}
+    )
+    view = plot_view([Shown(made.result, facts_of(made.summary))], "response")
+    (point,) = view.points
+    assert point.x == 500_000
+    assert view.y.low < point.y < view.y.high
+    assert point.y == pytest.approx(20 * np.log10(1 / np.abs(1 + 1j * 500_000 / 30_000) ** 6), abs=0.01)
+
+
+def test_the_labels_of_an_axis_are_all_fives_or_none_and_reach_its_ends():
+    view = replace(empty_plot("", ""), curves=two_channels(0.0).view.curves, empty="")
+    drawn, _ = draw(view, 460, 300, LIGHT)
+    below = [i.text for i in drawn.under if isinstance(i, Text) and i.anchor == "middle" and not i.turned]
+    assert {"20", "100", "1k", "10k", "20k"} <= set(below)
+    assert ("50" in below) == ("500" in below) == ("5k" in below)
 
 
 def test_thinning_keeps_every_peak(noise):

@@ -5,6 +5,7 @@ import math
 import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QListWidget, QPushButton
 
 from utter_calm.demo import demo_document
 from utter_calm.job.document import Cell, Setup
@@ -14,6 +15,7 @@ from utter_calm.measure.result import Reading, Result
 from utter_calm.quantities import Measured
 from utter_calm.ui.chain.condition_editor import add_condition_editor
 from utter_calm.ui.chain.step_editor import step_editor
+from utter_calm.ui.look.fields import PopupForm
 from utter_calm.ui.picture.finder import finder_form
 from utter_calm.ui.shell.calculator import Calculator
 
@@ -62,7 +64,7 @@ def test_places_and_heights_are_found(qtbot, response):
     qtbot.addWidget(again)
     again.fields["height"].setText("500 dB")
     again.accept()
-    assert "nowhere" in again._error.text()
+    assert "No curve is anywhere" in again._error.text()
     space.plots.choose_spec("relative")
     found = finder_form(space.plot)
     qtbot.addWidget(found)
@@ -70,8 +72,53 @@ def test_places_and_heights_are_found(qtbot, response):
     found.accept()
     first = canvas.cursor_value()
     assert first == pytest.approx(5.5, rel=0.02)
-    assert space.plot.find_height(-3.0)
+    places = found.findChild(QListWidget)
+    assert places.count() == 4  # two channels, twice each
+    places.itemClicked.emit(places.item(1))
     assert canvas.cursor_value() == pytest.approx(66_300, rel=0.02)
+
+
+def test_the_finder_stays_open_lists_crossings_and_goes_with_escape(qtbot, measured_window):
+    space = measured_window.workspace
+    space.coverage.choose(1, [1, 2])
+    press(qtbot, measured_window, Qt.Key.Key_Equal)
+    (form,) = [f for f in space.plot.findChildren(PopupForm) if f.isVisible()]
+    form.fields["height"].setText("27 dB")
+    form.accept()
+    assert form.isVisible()
+    assert form.findChild(QListWidget).count() == 8
+    next(b for b in form.findChildren(QPushButton) if "cross" in b.text()).click()
+    rows = [form.findChild(QListWidget).item(k).text() for k in range(form.findChild(QListWidget).count())]
+    assert all(" and " in row for row in rows)
+    assert rows or "No two curves cross" in form._error.text()
+    qtbot.keyClick(form, Qt.Key.Key_Escape)
+    assert not form.isVisible()
+
+
+def test_a_typed_range_stays_with_the_step(qtbot, measured_window):
+    space = measured_window.workspace
+    space.coverage.choose(1, [1])
+    whole = space.plot.canvas.view
+
+    def typed(**texts):
+        press(qtbot, measured_window, Qt.Key.Key_Y)
+        form = [f for f in space.plot.findChildren(PopupForm) if f.isVisible()][-1]
+        for name, text in texts.items():
+            form.fields[name].setText(text)
+        form.accept()
+        return form
+
+    assert "ends where it begins" in typed(y_low="30", y_high="29")._error.text()
+    typed(x_low="20 Hz", x_high="20k", y_low="29", y_high="30", y_step="0.2")
+    space.coverage.choose(0, [1])
+    space.coverage.choose(1, [1])
+    view = space.plot.canvas.view
+    assert (view.x.low, view.x.high, view.y.low, view.y.high, view.y.step) == (20, 20_000, 29, 30, 0.2)
+    again = Job.open(space.session.job.path)
+    assert again.document.plans[0].steps[1].ranges == space.session.plan.steps[1].ranges != ()
+    again.close()
+    space.session.undo.undo()
+    assert (space.plot.canvas.view.y.low, space.plot.canvas.view.x.high) == (whole.y.low, whole.x.high)
 
 
 def test_peaks_one_after_the_other(qtbot, measured_window):

@@ -91,6 +91,7 @@ def test_what_is_behind_a_unit_is_changed_where_it_stands(qtbot, window, tmp_pat
 
 def test_panels_fold_by_key_and_widths_are_remembered(qtbot, window, tmp_path):
     begin_job(window, tmp_path / "a.calm", "Cable")
+    window.resize(1280, 800)
     space = window.workspace
     space.coverage.table.setFocus()
     wide = space.plot.canvas.width()

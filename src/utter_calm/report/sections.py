@@ -54,11 +54,11 @@ def step_section(job: Job, unit: Unit, step: Step) -> StepSection | None:
     for spec in step.measure.plots:
         if spec.unwanted and len(spec.traces) > 2:
             # many orders: one picture for each setup reads better than all in one
-            plots += [plot_view([one], spec.key, floor=floor, channels=frozenset({1})) for one in full]
+            plots += [plot_view([one], spec.key, floor=floor, channels=frozenset({1}), ranges=step.ranges) for one in full]
         else:
             claims = job.document.claims_for(step.id, takes[-1].setup)
             one_channel = frozenset({1}) if spec.dense else None
-            plots.append(plot_view(full, spec.key, floor=floor, claims=claims, channels=one_channel))
+            plots.append(plot_view(full, spec.key, floor=floor, claims=claims, channels=one_channel, ranges=step.ranges))
     titles = tuple(setup_title(plan, t.setup) for t in takes)
     stale = tuple(f"{title}: {words}" for title, t in zip(titles, takes, strict=True) for words in [job.stale(t)] if words)
     return StepSection(

@@ -89,7 +89,7 @@ def _pictures(job: Job, plan: Plan, step: Step, takes: list[TakeSummary]) -> lis
         crowded = spec.dense or len(spec.traces) > 1
         shown = full[:1] if spec.dense and spec.unwanted else full
         channels = frozenset({1}) if crowded else None
-        out.append(plot_view(shown, spec.key, floor=floor, claims=held, channels=channels))
+        out.append(plot_view(shown, spec.key, floor=floor, claims=held, channels=channels, ranges=step.ranges))
     return out
 
 

@@ -9,6 +9,7 @@ import msgspec
 
 from utter_calm.errors import InputError
 from utter_calm.job.document.conditions import Factor, Setup
+from utter_calm.job.document.ranges import AxisRange
 from utter_calm.measure.deduction import Deduction
 from utter_calm.measure.kind import Kind, SettingValues, StepSettings, setting_fields
 from utter_calm.measure.kinds import kind_of
@@ -50,6 +51,8 @@ class Step:
         Conditions under which it is planned, several values of a factor being alternatives; empty for every setup.
     relative
         Level as a ratio to a reference level; None when it has a level of its own.
+    ranges
+        Ranges of its pictures' axes that somebody typed.
     """
 
     id: str
@@ -58,6 +61,7 @@ class Step:
     label: str = ""
     where: Conditions = ()
     relative: float | None = None
+    ranges: tuple[AxisRange, ...] = ()
 
     @property
     def measure(self) -> Kind[Any]:
@@ -87,6 +91,11 @@ class Step:
     def with_settings(self, settings: StepSettings) -> Step:
         """Give the step with other settings."""
         return replace(self, settings=msgspec.to_builtins(settings))
+
+    def with_range(self, wanted: AxisRange) -> Step:
+        """Give the step with another range of a picture's axes; one that says nothing goes."""
+        others = tuple(r for r in self.ranges if (r.picture, r.over) != (wanted.picture, wanted.over))
+        return replace(self, ranges=(*others, wanted) if wanted.typed else others)
 
     def under(self, factors: tuple[Factor, ...], reference: Reference | None, setup: Setup) -> StepSettings:
         """Give its typed settings under a setup: relative to a reference level, and as the setup's factors set them.

@@ -13,7 +13,7 @@ from utter_calm.measure.kind import Kind
 from utter_calm.measure.pictures import PHASE, PlotSpec
 from utter_calm.measure.result import FloatArray, Trace
 from utter_calm.present.picture.axis import Axis, prefix_for, sensible_range
-from utter_calm.present.picture.view import DECIBEL_VIEW, BoundView, CurveView, PlotView, empty_plot
+from utter_calm.present.picture.view import DECIBEL_VIEW, BoundView, CurveView, PlotView, PointView, empty_plot
 from utter_calm.quantities import Scale, View, of_unit, quantity
 
 _DYNAMIC_DB = 180.0
@@ -109,14 +109,20 @@ def with_axes(
     floor: CurveView | None,
     bounds: list[BoundView],
     shown: Sequence[Shown],
+    points: Sequence[PointView] = (),
 ) -> PlotView:
-    """Put curves, floor and bounds on axes that hold them; ``words`` are the title, what differs and what is the same."""
+    """Put curves, floor, bounds and the points that readings tell on axes that hold them.
+
+    ``words`` are the title, what differs and what is the same.
+    """
     title, differs, same = words
     if not curves:
         return empty_plot(title, "This take has no such curve.")
     x_low, x_high = _x_range(spec, look, curves)
     heights = np.concatenate([*(c.y for c in curves), *(b.y for b in bounds)])
     low, high, detail = _y_range(spec, look, curves, heights, floor)
+    x_low, x_high = min([x_low, *(p.x for p in points)]), max([x_high, *(p.x for p in points)])
+    low, high = _holding(low, high, [p.y for p in points])
     notes = dict.fromkeys(f"Faded: {c.invalid_reason}." for c in curves if c.invalid_reason)
     return PlotView(
         title=title,
@@ -130,7 +136,15 @@ def with_axes(
         detail=detail,
         notes=tuple(notes),
         edges=_edges(spec, look, shown),
+        points=tuple(points),
     )
+
+
+def _holding(low: float, high: float, heights: list[float]) -> tuple[float, float]:
+    """A range, widened by a little more than it takes to hold some heights."""
+    air = 0.04 * (high - low)
+    beneath, above = [h - air for h in heights if h < low], [h + air for h in heights if h > high]
+    return min([low, *beneath]), max([high, *above])
 
 
 def _edges(spec: PlotSpec, look: Look, shown: Sequence[Shown]) -> tuple[tuple[str, float], ...]:

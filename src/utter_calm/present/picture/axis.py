@@ -34,6 +34,8 @@ class Axis:
         What a linear axis is divided by, and the prefix that this gives its unit: 1e-3 and ``m`` for milliseconds.
     percent
         Whether the same axis is labelled in per cent as well (its own unit being dB).
+    step
+        Between two lines of the grid, where somebody chose it; 0 for what suits.
     note
         A word behind the unit, as in ``re 1 kHz``.
     """
@@ -47,6 +49,7 @@ class Axis:
     prefix: str = ""
     percent: bool = False
     note: str = ""
+    step: float = 0.0
 
     @property
     def unit(self) -> str:
@@ -141,21 +144,30 @@ def tick_text(value: float, step: float | None = None) -> str:
     return f"{value:.6g}".replace("-", "−")
 
 
-def height_ticks(low: float, high: float, *, percent: bool, decades: bool) -> list[tuple[float, str]]:
-    """Ticks of a vertical axis between two places, with their labels."""
+def height_ticks(low: float, high: float, *, percent: bool, decades: bool, step: float = 0.0) -> list[tuple[float, str]]:
+    """Ticks of a vertical axis between two places, with their labels; ``step`` is the way between two, 0 for what suits."""
     if percent:
-        return percent_ticks(low, high)
+        return percent_ticks(low, high, step)
     if decades:
         return [(math.log10(v), str(si_text(v, "", digits=2)).strip()) for v in log_ticks(10.0**low, 10.0**high)[0]]
     ticks, _ = linear_ticks(low, high)
-    step = ticks[1] - ticks[0] if len(ticks) > 1 else None
-    return [(v, tick_text(v, step)) for v in ticks]
+    if step:
+        ticks = _stepped(low, high, step) or ticks
+    apart = ticks[1] - ticks[0] if len(ticks) > 1 else None
+    return [(v, tick_text(v, apart)) for v in ticks]
 
 
-def percent_ticks(low_db: float, high_db: float) -> list[tuple[float, str]]:
+def _stepped(low: float, high: float, step: float) -> list[float]:
+    return [k * step for k in range(math.ceil(low / step - 1e-9), math.floor(high / step + 1e-9) + 1)]
+
+
+def percent_ticks(low_db: float, high_db: float, step_db: float = 0.0) -> list[tuple[float, str]]:
     """Give places in dB, every 20 dB, with their label in per cent: both scales are one quantity and cannot disagree."""
+    if step_db and step_db % 20:
+        return [(v, f"{100 * 10 ** (v / 20):.2g} %") for v in _stepped(low_db, high_db, step_db)]
+    far = round(step_db / 20) or 1
     first, last = math.ceil(low_db / 20 - 1e-9), math.floor(high_db / 20 + 1e-9)
-    return [(20.0 * k, _percent_text(k + 2)) for k in range(first, last + 1)]
+    return [(20.0 * k, _percent_text(k + 2)) for k in range(first, last + 1) if k % far == 0]
 
 
 def _percent_text(power: int) -> str:

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from utter_calm.job.compare import Comparison, compare, difference
-from utter_calm.job.document import Claim
+from utter_calm.job.document import AxisRange, Claim
 from utter_calm.job.facts import Shown
 from utter_calm.job.verdict import mask_bounds
 from utter_calm.measure.kinds import declared, declared_trace, kind_of
@@ -16,6 +16,8 @@ from utter_calm.measure.pictures import PlotSpec
 from utter_calm.measure.result import Trace
 from utter_calm.present.picture.axes import Look, look_of, with_axes
 from utter_calm.present.picture.over import chosen_over, over_something
+from utter_calm.present.picture.points import points_read
+from utter_calm.present.picture.ranged import range_for, ranged
 from utter_calm.present.picture.sheet import sheet_view
 from utter_calm.present.picture.smoothing import can_be_smoothed, smoothed, smoothing_words
 from utter_calm.present.picture.surface import surface_picture
@@ -35,6 +37,7 @@ def plot_view(
     channels: frozenset[int] | None = None,
     over: str = "",
     smoothing: int = 0,
+    ranges: Sequence[AxisRange] = (),
 ) -> PlotView:
     """Compose a picture of one or several results of the same kind.
 
@@ -56,6 +59,8 @@ def plot_view(
         Key of what x is to be, of those that the picture offers; the first that the results have when it is empty.
     smoothing
         Parts of an octave over which curves over frequency are smoothed; 0 for none.
+    ranges
+        What somebody typed for the axes of the step's pictures.
     """
     if not shown:
         return empty_plot("Nothing chosen", "Choose a cell of the coverage.")
@@ -87,7 +92,10 @@ def plot_view(
     own_x = scale is None or not scale.trace
     drawn = claims if reference is None and own_x else ()
     bounds = [b for c in drawn if c.name in spec.traces and _fits(c, shown) for b in _bounds(c, look)]
-    view = with_axes(spec, look, (title, differs, same), curves, floor_curve, bounds, shown)
+    points = points_read(spec, kind, shown, curves) if reference is None and own_x and not look.phase else ()
+    view = with_axes(spec, look, (title, differs, same), curves, floor_curve, bounds, shown, points)
+    if reference is None:
+        view = ranged(view, range_for(ranges, spec_key, over))
     return replace(view, notes=(*_limits(shown, comparison), *view.notes))
 
 

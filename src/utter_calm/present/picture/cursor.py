@@ -30,6 +30,21 @@ def places_of(curve: CurveView, height: float, *, log: bool) -> list[float]:
     return sorted(math.exp(p) if log else p for p in out)
 
 
+def crossings(one: CurveView, other: CurveView, *, log: bool) -> list[tuple[float, float]]:
+    """Every x at which two curves meet, rising, with the height there, where both are data."""
+    ranges = [c.valid or (float(c.x[0]), float(c.x[-1])) for c in (one, other)]
+    low, high = (max(r[0] for r in ranges), min(r[1] for r in ranges))
+    x = np.union1d(one.x, other.x)
+    x = x[(x >= max(low, one.x[0], other.x[0])) & (x <= min(high, one.x[-1], other.x[-1]))]
+    if len(x) < 2:
+        return []
+    place = np.log if log else np.asarray
+    off = np.interp(place(x), place(one.x), one.y) - np.interp(place(x), place(other.x), other.y)
+    apart = CurveView(x, off)
+    heights = ((at, value_at(one, at, log=log)) for at in places_of(apart, 0.0, log=log))
+    return [(at, height) for at, height in heights if height is not None]
+
+
 def peaks_of(curve: CurveView, low: float, high: float) -> list[float]:
     """X of every local maximum between two places, the highest first."""
     inside = (curve.x >= low) & (curve.x <= high)

@@ -9,17 +9,18 @@ import numpy.typing as npt
 
 from utter_calm.present.palette import Palette
 from utter_calm.present.picture.axis import height_ticks, linear_ticks, log_ticks, percent_ticks, tick_text
+from utter_calm.present.picture.curve_labels import curve_labels, cut
 from utter_calm.present.picture.draw_crowd import crowd_items
 from utter_calm.present.picture.draw_surface import surface_items
 from utter_calm.present.picture.drawing import Dots, Drawing, FloatArray, Frame, Item, Path, Text
-from utter_calm.present.picture.layout import spread_labels, straightened, thinned
-from utter_calm.present.picture.mapper import SAMPLE, Mapper, Style, Window, frame_for, whole_window
+from utter_calm.present.picture.layout import straightened, thinned
+from utter_calm.present.picture.mapper import Mapper, Style, Window, frame_for, whole_window
 from utter_calm.present.picture.view import BoundView, CurveView, PlotView
 
 _FEW, _CROWD = 8, 24
 _BEYOND = 500.0
 _FLAG_ROWS = 3
-_LETTER_WIDTH, _LABEL_GAP = 0.6, 8.0
+_LETTER_WIDTH, _LABEL_GAP = 0.6, 5.0
 
 
 def draw(
@@ -51,6 +52,7 @@ def draw(
     for curve in sorted(view.curves, key=lambda c: c.focus):  # what has weight comes last
         if not crowd or curve.focus:
             drawing.over += curve_items(mapper, curve, palette)
+    drawing.over += _points_read(mapper, palette, style)
     drawing.over += _labels(mapper, palette, style)
     drawing.over += _flags(mapper, palette, style)
     return drawing, mapper
@@ -69,9 +71,9 @@ def _grid(mapper: Mapper, palette: Palette, style: Style) -> list[Item]:
     for at, text in _apart([(float(mapper.x(v)), tick_text(v, step), v) for v in major], style.letters):
         out.append(Text(at, frame.bottom + 16 * unit, text, palette.soft_text, style.letters, "middle"))
     heights = (
-        percent_ticks(window.y_low, window.y_high)
+        percent_ticks(window.y_low, window.y_high, view.y.step)
         if view.y.percent
-        else height_ticks(window.y_low, window.y_high, percent=False, decades=view.y.decades)
+        else height_ticks(window.y_low, window.y_high, percent=False, decades=view.y.decades, step=view.y.step)
     )
     room = (2 if view.y.percent else 1) * (style.letters + 2)
     last = -math.inf
@@ -110,19 +112,32 @@ def _sparse(heights: list[tuple[float, str]], mapper: Mapper, room: float) -> li
 
 
 def _apart(labels: list[tuple[float, str, float]], letters: float) -> list[tuple[float, str]]:
-    """Leave out labels that would meet their neighbours: powers of ten stay before the rest."""
+    """Leave out labels that would meet their neighbours: powers of ten stay before twos and fives, and all of these or none."""
     kept: list[tuple[float, float, str]] = []
-    for at, text, _ in sorted(labels, key=lambda label: (_rank(label[2]), label[0])):
-        half = _LETTER_WIDTH * letters * len(text) / 2 + _LABEL_GAP / 2
-        if all(at + half < other - room or at - half > other + room for other, room, _ in kept):
-            kept.append((at, half, text))
+    for rank in sorted({_rank(value) for _, _, value in labels}):
+        of_rank = [
+            (at, _LETTER_WIDTH * letters * len(text) / 2 + _LABEL_GAP / 2, text)
+            for at, text, value in labels
+            if _rank(value) == rank
+        ]
+        free = [one for one in of_rank if all(_free(one, other) for other in kept)]
+        if rank == 0 or len(free) == len(of_rank):
+            kept += free
+        else:  # at the ends one stays, so that the axis is read to its end
+            kept += [one for one in free if not kept or one[0] < min(k[0] for k in kept) or one[0] > max(k[0] for k in kept)]
     return [(at, text) for at, _, text in kept]
 
 
+def _free(one: tuple[float, float, str], other: tuple[float, float, str]) -> bool:
+    return abs(one[0] - other[0]) >= one[1] + other[1]
+
+
 def _rank(value: float) -> int:
-    """How much a place on an axis matters: powers of ten first."""
+    """How much a place on an axis matters: powers of ten first, then twos, then fives."""
     exponent = math.log10(abs(value)) if value else 0.0
-    return 0 if abs(exponent - round(exponent)) < 1e-9 else 1
+    if abs(exponent - round(exponent)) < 1e-9:
+        return 0
+    return 1 if abs(exponent - math.floor(exponent) - math.log10(2)) < 1e-9 else 2
 
 
 def _upright(mapper: Mapper, value: float, colour: str, width: float) -> Path:
@@ -185,34 +200,35 @@ def _runs(mask: npt.NDArray[np.bool_]) -> list[tuple[int, int]]:
 
 
 def _labels(mapper: Mapper, palette: Palette, style: Style) -> list[Item]:
-    view, frame, out = mapper.view, mapper.frame, list[Item]()
-    crowded = len(view.curves) > _CROWD  # so many names would be no help to anybody
-    named = [c for c in view.curves if c.label and (c.focus or not crowded)]
-    ends = [float(np.clip(mapper.y(_last_seen(c, mapper.window)), frame.top, frame.bottom)) for c in named]
-    places = spread_labels(ends, style.letters * 1.18, frame.top + 6, frame.bottom - 2)
-    for curve, at in zip(named, places, strict=True):
-        colour = palette.hues[curve.hue % len(palette.hues)]
-        sample = np.array([[frame.right + 6, at], [frame.right + 6 + SAMPLE - 6, at]])
-        out.append(Path(sample, colour, 1.6, curve.dash, curve.opacity, clipped=False))
-        room = mapper.width - frame.right - SAMPLE - 14
-        out.append(Text(frame.right + 6 + SAMPLE, at + 4, _cut(curve.label, room, style), colour, style.letters))
+    view, frame = mapper.view, mapper.frame
+    out = curve_labels(mapper, palette, style)
     if view.floor is not None:
         out.append(Text(frame.left + 10, frame.bottom - 8, view.floor_label, palette.soft_text, style.letters))
     for bound in view.bounds:
         if bound.label:
             at = float(np.clip(mapper.y(bound.y[0]), frame.top + 12, frame.bottom - 12))
             x = max(frame.left, float(mapper.x(bound.x[0]))) + 6
-            out.append(Text(x, at + 14, f"claim: {bound.label}", palette.text, style.letters))
+            text = cut(f"claim: {bound.label}", frame.right - x, style)
+            out.append(Text(x, min(at + 14, frame.bottom - 4), text, palette.text, style.letters))
     return out
 
 
-def _cut(text: str, room: float, style: Style) -> str:
-    """Leave out the middle of a label that does not fit: its end tells channels apart."""
-    most = max(4, int(room / (style.letter_width * style.letters / 11.5)))
-    if len(text) <= most:
-        return text
-    head, tail = (most - 1) - (most - 1) // 2, (most - 1) // 2
-    return f"{text[:head].rstrip()}…{text[len(text) - tail :].lstrip()}"
+def _points_read(mapper: Mapper, palette: Palette, style: Style) -> list[Item]:
+    """Rings where readings stand on their curves, with a word where there is room for one."""
+    frame, out = mapper.frame, list[Item]()
+    for point in mapper.view.points:
+        at, height = float(mapper.x(point.x)), float(mapper.y(point.y))
+        if not (frame.left <= at <= frame.right and frame.top <= height <= frame.bottom):
+            continue
+        out.append(Dots(np.array([[at, height]]), 4.2, palette.hues[point.hue % len(palette.hues)]))
+        out.append(Dots(np.array([[at, height]]), 2.2, palette.ground))
+        if point.label:
+            late = at > frame.left + 0.5 * frame.width
+            below = min(height + 1.7 * style.letters, frame.bottom - 4)
+            start = at - 6 - _LETTER_WIDTH * style.letters * len(point.label) if late else at + 6
+            out.append(_ground(start, below, len(point.label), palette, style))
+            out.append(Text(at + (-6 if late else 6), below, point.label, palette.text, style.letters, "end" if late else "start"))
+    return out
 
 
 def _flags(mapper: Mapper, palette: Palette, style: Style) -> list[Item]:
@@ -236,11 +252,3 @@ def _ground(left: float, base: float, letters: int, palette: Palette, style: Sty
     right, top, bottom = left + _LETTER_WIDTH * style.letters * letters, base - style.letters, base + 0.3 * style.letters
     corners = np.array([[left, top], [right, top], [right, bottom], [left, bottom]])
     return Path(corners, fill=palette.ground, opacity=0.85)
-
-
-def _last_seen(curve: CurveView, window: Window) -> float:
-    """Height of the last point that is in view."""
-    last = int(np.searchsorted(curve.x, window.x_high, side="right")) - 1
-    seen = curve.y[: max(1, last + 1)]
-    known = np.flatnonzero(np.isfinite(seen))
-    return float(seen[known[-1]]) if len(known) else window.y_low

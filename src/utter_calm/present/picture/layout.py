@@ -12,20 +12,23 @@ _PASSES = 10
 
 
 def spread_labels(wanted: Sequence[float], spacing: float, low: float, high: float) -> list[float]:
-    """Move label positions apart to at least ``spacing``, as little as possible, inside [low, high]; order is kept."""
+    """Move label positions apart to at least ``spacing``, as little as possible, inside [low, high]; order is kept.
+
+    Labels that would meet are spread evenly about where they wanted to be (pooling of adjacent violators, Barlow et al. 1972).
+    """
     order = sorted(range(len(wanted)), key=lambda i: wanted[i])
-    placed: list[float] = []
-    for i in order:
-        at = max(wanted[i], low)
-        placed.append(max(at, placed[-1] + spacing) if placed else at)
-    # what ran over the end is pushed back, and pushes the ones before it
-    limit = high
-    for k in range(len(placed) - 1, -1, -1):
-        placed[k] = min(placed[k], limit)
-        limit = placed[k] - spacing
+    room = max(high - low - spacing * (len(wanted) - 1), 0.0)
+    blocks: list[tuple[float, int]] = []  # mean of what is left when the even spacing is taken off, and how many
+    for rank, i in enumerate(order):
+        mean, count = wanted[i] - rank * spacing, 1
+        while blocks and blocks[-1][0] > mean:
+            before, many = blocks.pop()
+            mean, count = (before * many + mean * count) / (many + count), many + count
+        blocks.append((mean, count))
+    places = [min(max(mean, low), low + room) for mean, count in blocks for _ in range(count)]
     out = [0.0] * len(wanted)
-    for place, i in zip(placed, order, strict=True):
-        out[i] = place
+    for rank, (i, place) in enumerate(zip(order, places, strict=True)):
+        out[i] = place + rank * spacing
     return out
 
 

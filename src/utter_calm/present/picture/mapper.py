@@ -11,6 +11,7 @@ from utter_calm.present.picture.drawing import FloatArray, Frame
 from utter_calm.present.picture.view import PlotView
 
 SAMPLE = 24.0
+_MORE = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -77,6 +78,8 @@ def frame_for(view: PlotView, width: float, height: float, style: Style) -> Fram
     """Leave room for the labels: of the axis at the left, of the curves at the right."""
     unit = style.letters / 11.5
     longest = max((len(c.label) for c in view.curves), default=0)
+    # channels that coincide share a label, which is longer by their numbers
+    longest += _MORE * (len({c.channel for c in view.curves}) - 1) if longest else 0
     words = min(style.most_label, style.letter_width * longest) + SAMPLE if longest else 0.0
     right = width - 16 - words * unit
     if view.surface is not None:

@@ -73,6 +73,16 @@ class BoundView:
     label: str
 
 
+@dataclass(frozen=True, slots=True)
+class PointView:
+    """A place on a curve that a reading tells, along the axes as they are; ``label`` is empty where it would crowd."""
+
+    x: float
+    y: float
+    hue: int
+    label: str = ""
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class SurfaceView:
     """A surface as an image.
@@ -111,6 +121,8 @@ class PlotView:
 
     Parameters
     ----------
+    points
+        What the main readings tell, on their curves.
     flags
         Places along x with a word on each, as the events of a hum hunt.
     edges
@@ -133,6 +145,7 @@ class PlotView:
     surface: SurfaceView | None = None
     edges: tuple[tuple[str, float], ...] = ()
     flags: tuple[tuple[float, str], ...] = ()
+    points: tuple[PointView, ...] = ()
 
 
 def empty_plot(title: str, text: str) -> PlotView:

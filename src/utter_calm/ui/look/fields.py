@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import cast
 
-from PySide6.QtCore import Qt, Signal
+from PySide6.QtCore import QEvent, Qt, Signal
 from PySide6.QtGui import QCloseEvent, QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import QFormLayout, QFrame, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
@@ -115,8 +116,13 @@ class PopupForm(QFrame):
 
     closed = Signal()
 
-    def __init__(self, parent: QWidget, title: str, lines: list[FormLine], apply: Callable[[PopupForm], None]) -> None:
-        super().__init__(parent, Qt.WindowType.Popup)
+    def __init__(
+        self, parent: QWidget, title: str, lines: list[FormLine], apply: Callable[[PopupForm], None], *, stays: bool = False
+    ) -> None:
+        # what stays open lets the window beneath be worked with
+        flags = Qt.WindowType.Tool | Qt.WindowType.FramelessWindowHint if stays else Qt.WindowType.Popup
+        super().__init__(parent, flags)
+        self._stays = stays
         self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.setProperty("role", "popup")
         self.fields = {line.key: line.field for line in lines}
@@ -132,6 +138,8 @@ class PopupForm(QFrame):
         for line in lines:
             form.addRow(line.label, line.field)
         layout.addLayout(form)
+        self._beneath = QVBoxLayout()
+        layout.addLayout(self._beneath)
         self._error = plain_label()
         self._error.setProperty("role", "error")
         self._error.setWordWrap(True)
@@ -147,14 +155,25 @@ class PopupForm(QFrame):
         layout.addLayout(self._buttons)
 
     def add_button(self, text: str, action: Callable[[], object]) -> QPushButton:
-        """Add a button that does something else and closes the form."""
+        """Add a button that does something else, and closes a form that does not stay."""
         button = QPushButton(text)
         button.clicked.connect(lambda: self._instead(action))
         self._buttons.insertWidget(0, button)
         return button
 
+    def add_beneath(self, widget: QWidget) -> None:
+        """Put something under the fields."""
+        self._beneath.addWidget(widget)
+
+    def say(self, text: str) -> None:
+        """Say what is wrong, in the form; empty where nothing is."""
+        self._error.setText(text)
+        self._error.setVisible(bool(text))
+        self.adjustSize()
+
     def _instead(self, action: Callable[[], object]) -> None:
-        self.close()
+        if not self._stays:
+            self.close()
         action()
 
     def quantity(self, key: str) -> float:
@@ -174,16 +193,31 @@ class PopupForm(QFrame):
         try:
             self._apply(self)
         except UtterCalmError as problem:
-            self._error.setText(str(problem))
-            self._error.show()
-            self.adjustSize()
+            self.say(str(problem))
             return
-        self.close()
+        if self._stays:
+            self.say("")
+        else:
+            self.close()
+
+    def event(self, event: QEvent) -> bool:
+        """Take Esc before the menu of the window beneath does."""
+        if event.type() == QEvent.Type.ShortcutOverride and cast("QKeyEvent", event).key() == Qt.Key.Key_Escape:
+            event.accept()
+            return True
+        return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Enter applies from every field."""
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self.accept()
+            return
+        if event.key() == Qt.Key.Key_Escape:
+            self.close()
+            parent = self.parentWidget()
+            hush = getattr(parent.window(), "hush", None) if parent is not None else None
+            if hush is not None:  # ears come first, whatever has the keys
+                hush()
             return
         super().keyPressEvent(event)
 
@@ -197,8 +231,10 @@ class PopupForm(QFrame):
         self.adjustSize()
         place = widget.mapToGlobal(widget.rect().bottomLeft())
         screen = widget.screen().availableGeometry()
+        window = widget.window()
+        lowest = getattr(window, "lowest_for_forms", lambda: screen.bottom())()
         x = max(screen.left(), min(place.x(), screen.right() - self.width()))
-        y = max(screen.top(), min(place.y() + 4, screen.bottom() - self.height()))
+        y = max(screen.top(), min(place.y() + 4, min(screen.bottom(), lowest) - self.height()))
         self.move(x, y)
         self.show()
         first = next(iter(self.fields.values()), None)

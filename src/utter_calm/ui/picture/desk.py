@@ -8,6 +8,7 @@ from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QGuiApplication
 
 from utter_calm.errors import UtterCalmError
+from utter_calm.job.document import AxisRange, Step
 from utter_calm.job.facts import Shown
 from utter_calm.job.take import FLOOR, Take, TakeSummary
 from utter_calm.measure.kind import setting_fields
@@ -16,11 +17,14 @@ from utter_calm.measure.pictures import Over, PlotSpec
 from utter_calm.present.picture.across import laid_over
 from utter_calm.present.picture.compose import has_variants, plot_view
 from utter_calm.present.picture.over import usable_overs
+from utter_calm.present.picture.ranged import range_for
 from utter_calm.present.picture.smoothing import CHOICES, can_be_smoothed
 from utter_calm.present.picture.view import empty_plot
 from utter_calm.quantities import si_text
 from utter_calm.ui.picture.finder import finder_form
 from utter_calm.ui.picture.pane import PlotPane
+from utter_calm.ui.picture.range_form import range_form
+from utter_calm.ui.state.edits import with_step
 from utter_calm.ui.state.session import JobSession
 
 _NOT_YET = "Nothing was measured here yet. Press Space to take it, or M to measure all that is missing."
@@ -147,6 +151,25 @@ class PlotDesk(QObject):
         """Ask for an x to go to, or for a height to look for on the curve in focus."""
         finder_form(self.pane).open_under(self.pane.title)
 
+    def type_range(self) -> None:
+        """Ask for the ranges of the axes; they are kept with the step."""
+        spec, step, view = self._spec_shown(), self._step_shown(), self.pane.canvas.view
+        if spec is None or step is None or view is None or view.empty or view.surface or view.sheet or self._session.difference:
+            self.told.emit("Ranges are typed for a picture of curves: choose a cell that was measured.")
+            return
+        wanted = range_for(step.ranges, spec.key, self._over.get(step.kind, ""))
+
+        def keep(new: AxisRange) -> None:
+            self._session.edit_plan(f"axes of {step.title}", with_step(self._session.plan, step.with_range(new)))
+
+        range_form(self.pane, view, wanted, keep).open_under(self.pane.title)
+
+    def _step_shown(self) -> Step | None:
+        """The step of the take in focus, where the job has it still."""
+        takes = self._session.shown_takes()
+        known = {s.id: s for s in self._session.plan.steps}
+        return known.get(takes[-1].step) if takes else None
+
     def find_peak(self) -> None:
         """Go to the highest peak, then to the next."""
         if not self.pane.find_peak():
@@ -198,6 +221,7 @@ class PlotDesk(QObject):
                 channels=self._channels_for(kind, chosen, shown),
                 over=self._over.get(kind, ""),
                 smoothing=self._smoothing,
+                ranges=() if (own := self._step_shown()) is None else own.ranges,
             )
             self.pane.show_over(f"over {view.x.label}" if len(self._scales()) > 1 else "")
             self.pane.show_view(view, keep_range=tried is not None)

@@ -1,16 +1,28 @@
-"""Go to an x, or look for a height on the curve in focus."""
+"""Go to an x, or list where the curves have a height and where they cross; it stays open while the plot is read."""
 
 from __future__ import annotations
 
+from itertools import combinations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QListWidget, QListWidgetItem
+
 from utter_calm.errors import InputError
-from utter_calm.present.picture.axis import Axis
-from utter_calm.quantities import Scale, parse_quantity
+from utter_calm.present.picture.cursor import crossings, places_of
+from utter_calm.present.picture.typed import height_of, place_of
+from utter_calm.present.picture.view import PlotView
 from utter_calm.ui.look.fields import FormLine, PopupForm, text_line
 from utter_calm.ui.picture.pane import PlotPane
 
+_MOST_CURVES, _MOST_PLACES = 8, 200
+Found = list[tuple[str, float]]
+
 
 def finder_form(pane: PlotPane) -> PopupForm:
-    """Ask for one of the two; Enter goes there, and again to the next place."""
+    """Ask for a place or a value; Enter goes there, and again to the next place. All places are listed and can be pressed."""
+    places = QListWidget()
+    places.setAccessibleName("Places found")
+    places.hide()
 
     def apply(form: PopupForm) -> None:
         view = pane.canvas.view
@@ -18,42 +30,58 @@ def finder_form(pane: PlotPane) -> PopupForm:
             raise InputError("There is no curve on the plot.", hint="Choose a cell of the coverage first.")
         at, height = form.text("at"), form.text("height")
         if at:
-            pane.canvas.set_cursor(_place(at, view.x))
+            pane.canvas.set_cursor(place_of(at, view.x))
         elif height:
-            if not pane.find_height(_height(height, view.y)):
-                raise InputError(f"The curve is nowhere at {height}.", hint="Choose a value between its lowest and highest.")
+            place = height_of(height, view.y)
+            show(form, heights(view, place))
+            pane.find_height(place)
+            if not places.count():
+                raise InputError(f"No curve is anywhere at {height}.", hint="Choose a value between the lowest and the highest.")
         else:
             raise InputError("Neither a place nor a value was typed.", hint="Fill in one of them.")
 
+    def show(form: PopupForm, found: Found) -> None:
+        places.clear()
+        for words, x in found[:_MOST_PLACES]:
+            item = QListWidgetItem(words)
+            item.setData(Qt.ItemDataRole.UserRole, x)
+            places.addItem(item)
+        places.setFixedHeight(min(10, len(found)) * places.sizeHintForRow(0) + 6 if found else 0)
+        places.setVisible(bool(found))
+        form.adjustSize()
+
+    def cross() -> None:
+        view = pane.canvas.view
+        found = [] if view is None or view.empty else meetings(view)
+        show(form, found)
+        form.say("" if found else "No two curves cross where both are data. Several cells can be shown together.")
+
     lines = [
         FormLine("at", "Go to", text_line("", "Place on the horizontal axis")),
-        FormLine("height", "or find where the curve is at", text_line("", "Value on the vertical axis")),
+        FormLine("height", "or where the curves are at", text_line("", "Value on the vertical axis")),
     ]
-    return PopupForm(pane, "Read the curve in focus", lines, apply)
+    form = PopupForm(pane, "Read the curves", lines, apply, stays=True)
+    form.ok.setText("Find  ⏎")
+    form.add_beneath(places)
+    form.add_button("Where curves cross", cross)
+    places.itemClicked.connect(lambda item: pane.canvas.set_cursor(item.data(Qt.ItemDataRole.UserRole)))
+    places.itemActivated.connect(lambda item: pane.canvas.set_cursor(item.data(Qt.ItemDataRole.UserRole)))
+    return form
 
 
-def _place(text: str, axis: Axis) -> float:
-    """Read a place along x: in the SI unit of what stands there, or in dB where the axis is one of levels."""
-    if axis.view.scale is Scale.DECIBELS:
-        return _decibels(text, axis)
-    return parse_quantity(text, axis.view.label, what="place") / axis.factor
+def heights(view: PlotView, place: float) -> Found:
+    """Where the curves of a picture have a height, with words for each."""
+    out: Found = []
+    for curve in view.curves[:_MOST_CURVES]:
+        if not curve.dense:
+            out += [(f"{view.x.x_words(x)}   {curve.label}".rstrip(), x) for x in places_of(curve, place, log=view.x.log)]
+    return out
 
 
-def _height(text: str, axis: Axis) -> float:
-    """Read a height in the unit of the axis: per cent or dB where it is both."""
-    view = axis.view
-    if axis.percent and text.strip().endswith("%"):
-        return float(view.place(parse_quantity(text, "1", what="value")))
-    if view.scale is Scale.DECIBELS:
-        return _decibels(text, axis)
-    value = parse_quantity(text, view.label, what="value")
-    if view.scale is Scale.LOG and not value > 0:
-        raise InputError("The value is not above zero.", hint="The axis is logarithmic.")
-    if view.scale is Scale.DEGREES and text.strip()[-1:].isdigit():
-        return value  # a bare number on an axis of degrees is one of degrees
-    return float(view.place(value))
-
-
-def _decibels(text: str, axis: Axis) -> float:
-    bare = text.replace(axis.view.label, "").replace("dB", "").strip()
-    return parse_quantity(bare, "dB", what="value")
+def meetings(view: PlotView) -> Found:
+    """Where two curves of a picture cross, with words for each."""
+    out: Found = []
+    for one, other in combinations([c for c in view.curves if not c.dense][:_MOST_CURVES], 2):
+        met = crossings(one, other, log=view.x.log)
+        out += [(f"{view.x.x_words(x)}, {view.y.y_words(y)}   {one.label} and {other.label}", x) for x, y in met]
+    return sorted(out, key=lambda found: found[1])

@@ -148,7 +148,8 @@ def _view_menu() -> Iterator[Act]:
     yield Act("difference", "As &difference to the first", "-", job=lambda w: w.plots.toggle_difference())
     yield Act("over", "&Over something else", "X", job=lambda w: w.plots.next_over())
     yield Act("smooth", "&Smooth, or not", "S", job=lambda w: w.plots.next_smoothing())
-    yield Act("find", "&Read the curve at…", "=", job=lambda w: w.plots.find_place())
+    yield Act("range", "Range of the a&xes…", "Y", job=lambda w: w.plots.type_range())
+    yield Act("find", "&Read the curves at…", "=", job=lambda w: w.plots.find_place())
     yield Act("peak", "&Peak, and the next", "P", job=lambda w: w.plots.find_peak())
     yield Act("channels", "Next &channel, or all", "C", job=lambda w: w.plots.next_channels())
     for number in range(4):

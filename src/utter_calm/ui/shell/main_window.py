@@ -6,7 +6,7 @@ import functools
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QSettings, QTimer
+from PySide6.QtCore import QPoint, QSettings, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QKeySequence
 from PySide6.QtWidgets import QFileDialog
 
@@ -33,7 +33,8 @@ class MainWindow(JobFiles):
         self._leave.timeout.connect(self._left)
         room = self.screen().availableGeometry()
         self.resize(min(1280, room.width()), min(800, room.height()))
-        self.setMinimumSize(1000, 640)
+        # on a small or much enlarged screen the window is as small as that
+        self.setMinimumSize(min(1000, room.width()), min(640, room.height()))
         self._job_actions: list[QAction] = []
         self._build_menus()
         self.faults = FaultCatcher(self)
@@ -43,6 +44,17 @@ class MainWindow(JobFiles):
         self.start_page.open_demo.connect(self.open_demo)
         self.start_page.open_path.connect(self.open_path)
         self.renew()
+
+    def hush(self) -> None:
+        """Mute where sound is on; Esc does it wherever the keys are."""
+        space = self.workspace
+        if space is not None and (space.live.running or space.session.running):
+            space.mute()
+
+    def lowest_for_forms(self) -> int:
+        """The lowest place on the screen that a form may cover: Mute and the transport stay in reach."""
+        space = self.workspace
+        return self.geometry().bottom() if space is None else space.transport.mapToGlobal(QPoint(0, 0)).y()
 
     # --- menus ----------------------------------------------------------------------------------------------------
 

@@ -56,8 +56,12 @@ def with_settings(plan: Plan, step: Step, settings: StepSettings) -> Plan:
         A value is out of bounds.
     """
     settings.check()
-    changed = step.with_settings(settings)
-    return replace(plan, steps=tuple(changed if s.id == step.id else s for s in plan.steps))
+    return with_step(plan, step.with_settings(settings))
+
+
+def with_step(plan: Plan, step: Step) -> Plan:
+    """Give the plan with a step in the place of the one that has its id."""
+    return replace(plan, steps=tuple(step if s.id == step.id else s for s in plan.steps))
 
 
 def with_like(document: JobDocument, unit: Unit) -> tuple[Unit, JobDocument]:
