@@ -111,6 +111,9 @@ def test_a_short_circuit_clipping_and_hum_are_told():
     device.set("load", read_value("0.01 ohm"))
     assert "gain" in {f.code for f in check_wiring(device, RIG, level_v=0.02, nominal_gain=30.2)}
     device.set("load", read_value("8 ohm"))
+    (both,) = [f for f in check_wiring(device, RIG, level_v=0.02, nominal_gain=3.0) if f.code == "gain"]  # once, for both
+    assert both.text.startswith("The gain is 29.")
+    assert both.measured == pytest.approx(29.8, rel=0.03)
     device.set("pickup", Measured(0.1, "1"))
     assert "clipping" in {f.code for f in check_wiring(device, RIG, level_v=0.05, nominal_gain=30.2)}
     direct = stereo_rig(pickup_ratio=1.0)

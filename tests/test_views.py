@@ -270,7 +270,7 @@ def test_the_leads_are_checked_once_for_each_setup(tmp_path):
     assert not needs_check(job, document, Cell("u1", "response", eight))
     assert needs_check(job, document, Cell("u1", "response", four))
     bench.control.set("wiring", read_value("swapped"))
-    left = check_leads(document, Cell("u1", "response", four), bench.device, lambda _: Answer.SKIP, None)
+    left = check_leads(lambda: document, Cell("u1", "response", four), bench.device, lambda _: Answer.SKIP, None)
     assert [f.code for f in left] == ["swapped"]
     job.close()
 

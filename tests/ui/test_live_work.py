@@ -178,6 +178,21 @@ def test_wrong_leads_are_asked_about_before_the_first_take(qtbot, fresh_window):
     assert len(space.session.job.takes) == 2
 
 
+def test_a_gain_that_was_entered_wrong_is_offered_as_measured_and_edits_are_read_again(qtbot, fresh_window):
+    space = fresh_window.workspace
+    session = space.session
+    session.edit_unit("gain", replace(session.unit, nominal_gain=3.0))
+    with qtbot.waitSignal(session.asked, timeout=LONG):
+        press(qtbot, fresh_window, Qt.Key.Key_Space)
+    button = space.prompt.buttons[Answer.TAKE]
+    assert button.isVisible()
+    assert button.text().startswith("Enter 29.")
+    with qtbot.waitSignal(session.run_ended, timeout=LONG):  # what was entered is read again: nothing more is asked
+        qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+    assert session.unit.nominal_gain == pytest.approx(29.8, rel=0.03)
+    assert len(session.job.takes) == 1
+
+
 def test_the_leads_may_be_left_as_they_are_and_the_check_left_out(qtbot, fresh_window):
     space = fresh_window.workspace
     space.session.bench.control.set("wiring", read_value("both reversed"))

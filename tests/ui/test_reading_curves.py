@@ -92,7 +92,7 @@ def test_the_finder_stays_open_lists_crossings_and_goes_with_escape(qtbot, measu
     assert all(" and " in row for row in rows)
     assert rows or "No two curves cross" in form._error.text()
     qtbot.keyClick(form, Qt.Key.Key_Escape)
-    assert not form.isVisible()
+    qtbot.waitUntil(lambda: not any(f.isVisible() for f in space.plot.findChildren(PopupForm)))
 
 
 def test_a_typed_range_stays_with_the_step(qtbot, measured_window):
@@ -297,10 +297,14 @@ def test_a_step_may_be_planned_for_some_conditions_only(qtbot, measured_window):
     space.coverage.choose(1, [1])
     form = step_editor(space.session, space)
     qtbot.addWidget(form)
-    form.fields["where"].setText("load: 3 ohm")
+    ticks = form.fields["where"]
+    rows = {ticks.item(k).text(): ticks.item(k) for k in range(ticks.count())}
+    assert list(rows) == ["load: 8 Ω", "load: 4 Ω"]
+    for row in rows.values():
+        row.setCheckState(Qt.CheckState.Unchecked)
     form.accept()
-    assert "no condition of this plan" in form._error.text()
-    form.fields["where"].setText("load: 8 ohm")
+    assert "No load is ticked" in form._error.text()
+    rows["load: 8 Ω"].setCheckState(Qt.CheckState.Checked)
     form.accept()
     assert space.session.step.where == (("load", Measured(8.0, "ohm")),)
     assert space.coverage.model.view.total == 3

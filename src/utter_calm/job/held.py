@@ -10,6 +10,7 @@ import msgspec
 
 from utter_calm.errors import InputError
 from utter_calm.job.document import UNIT, Cell, JobDocument
+from utter_calm.job.placed import placed
 from utter_calm.job.store import JobStore
 from utter_calm.job.take import Take, TakeSummary
 from utter_calm.measure.capture import Capture
@@ -25,6 +26,7 @@ class HeldTakes:
         self._store = store
         self._lock = threading.RLock()
         self._document = store.read_document()
+        self._stored: dict[int, TakeSummary] = {}
         self._takes: dict[int, TakeSummary] = {}
         self._current: dict[Cell, TakeSummary] = {}
         self._missing: dict[Cell, None] | None = None
@@ -70,9 +72,13 @@ class HeldTakes:
         with self._lock:
             self._store.write_document(document)
             planned = (document.plans, [(u.id, u.plan) for u in document.units])
-            if planned != (self._document.plans, [(u.id, u.plan) for u in self._document.units]):
-                self._missing = None
+            changed = planned != (self._document.plans, [(u.id, u.plan) for u in self._document.units])
             self._document = document
+            if changed:
+                self._missing = None
+                self._current.clear()
+                for take in list(self._stored.values()):
+                    self._remember(take)
 
     def save_as(self, path: Path) -> None:
         """Write everything to a new file and go on working there."""
@@ -173,8 +179,10 @@ class HeldTakes:
             raise InputError(f"Take {take.id} was {take.origin}: it has no recording.", hint="Choose one that was recorded.")
         return self._store.read_capture(take.capture_id)
 
-    def _remember(self, take: TakeSummary) -> None:
-        self._takes[take.id] = take
+    def _remember(self, stored: TakeSummary) -> None:
+        """Hold a take as it was stored, and at its place in the plan as it is now."""
+        self._stored[stored.id] = stored
+        take = self._takes[stored.id] = placed(self._document, stored)
         self._current[take.cell] = take
         if self._missing is not None:
             self._missing.pop(take.cell, None)

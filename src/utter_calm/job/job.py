@@ -157,6 +157,9 @@ class Job(HeldTakes):
         claims = self.document.claims_for(cell.step, cell.setup)
         if take is None:
             return tuple(judge(claim, None) for claim in claims)
+        full_scale = take.rig.recorded[0].full_scale if take.rig is not None and take.rig.recorded else None
+        if full_scale is not None:
+            claims = tuple(claim.in_volts(full_scale) for claim in claims)
         needs_traces = any(claim.mask for claim in claims)
         result = self.full(take).result if needs_traces else self.with_floor(take)
         return tuple(judge(claim, result, cell.setup) for claim in claims)
@@ -189,9 +192,10 @@ class Job(HeldTakes):
         """Change the note of a take."""
         with self._lock:
             self._store.write_note(take.id, note)
-            changed = replace(self._takes[take.id], note=note)
-            self._takes[take.id] = changed
-            if self._current.get(changed.cell) is not None and self._current[changed.cell].id == changed.id:
+            current = self._current.get(self._takes[take.id].cell)
+            self._stored[take.id] = replace(self._stored[take.id], note=note)
+            changed = self._takes[take.id] = replace(self._takes[take.id], note=note)
+            if current is not None and current.id == take.id:
                 self._current[changed.cell] = changed
         return changed
 
@@ -222,6 +226,7 @@ class Job(HeldTakes):
                 self._remember(take)
             if elder is not None and elder.id != take_id:
                 self._takes[elder.id] = replace(elder, superseded_by=take_id)
+                self._stored[elder.id] = replace(self._stored[elder.id], superseded_by=take_id)
             return self._takes[take_id]
 
 

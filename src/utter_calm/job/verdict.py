@@ -10,7 +10,7 @@ import numpy as np
 
 from utter_calm.job.document import Claim, MaskPoint, Setup, alternatives
 from utter_calm.measure.result import Reading, Result, Trace
-from utter_calm.quantities import Conditions
+from utter_calm.quantities import FULL_SCALE_UNIT, Conditions
 
 RIG_LIMITED = math.sqrt(2)
 """A reading less than 3 dB above what the rig alone gives says more about the rig than about the unit."""
@@ -108,6 +108,8 @@ def is_in_noise(value: float, uncertainty: float | None) -> bool:
 
 
 def _judge_reading(claim: Claim, reading: Reading) -> Verdict | None:
+    if claim.re_full_scale and reading.unit != FULL_SCALE_UNIT:
+        return None  # nobody knows how many volts full scale was
     margins = [(reading.value - claim.low, claim.low)] if claim.low is not None else []
     if claim.high is not None:
         margins.append((claim.high - reading.value, claim.high))

@@ -41,6 +41,8 @@ class Declared:
         What the program may use it for: ``"gain"`` of the unit, where one of its values tells that.
     digits
         Significant digits where no uncertainty says how many.
+    of_record
+        Whether it tells of the recording and not of what is under test: nobody claims it.
     """
 
     title: str
@@ -51,6 +53,7 @@ class Declared:
     role: Role = Role.OTHER
     digits: int = 5
     means: str = ""
+    of_record: bool = False
 
     def what(self, unit: str) -> Quantity:
         """What a value in this unit is: a level without known volts is one re full scale."""
@@ -89,6 +92,11 @@ def find(declared: Declarations, name: str) -> Declared | None:
         return None
     text = number[0].replace("_", ".")
     return replace(family, title=family.title.format(text), text=family.text.format(text))
+
+
+def about_record(declared: Declarations, *names: str) -> dict[str, Declared]:
+    """Mark what tells of the recording and not of what is under test: the names given, or all."""
+    return {n: replace(d, of_record=True) if not names or n in names else d for n, d in declared.items()}
 
 
 def undeclared(name: str) -> Declared:

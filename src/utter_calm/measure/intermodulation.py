@@ -92,8 +92,8 @@ def imd_readings() -> dict[str, Declared]:
         out[name] = Declared(text, "distortion", f"Product of order {order} at {text}, f1 being the lower tone: over the high "
             "tone (modulation method) or over the arithmetic sum of both (difference frequency).",
             better="low", floored=True)  # fmt: skip
-    out["low_tone"] = Declared("low tone", "frequency", "Frequency of the lower of two tones found in a file.")
-    out["high_tone"] = Declared("high tone", "frequency", "Frequency of the higher of two tones found in a file.")
+    out["low_tone"] = Declared("low tone", "frequency", "Frequency of the lower of two tones found in a file.", of_record=True)
+    out["high_tone"] = Declared("high tone", "frequency", "Frequency of the higher of two tones found in a file.", of_record=True)
     return out
 
 

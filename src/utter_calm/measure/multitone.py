@@ -85,7 +85,7 @@ class Multitone(SingleStimulus[MultitoneSettings]):
         "tone_#": Declared("tone {}", "small_level", "R.m.s. of tone {}, counted from the lowest; its frequency stands beside it."),
         "clock_skew": Declared("clock skew", "skew",
         "By how much the recorder's clock is off the player's, in parts per million. Above "
-                                 "zero the recording sounds higher."),
+                                 "zero the recording sounds higher.", of_record=True),
     }, "multitone_residual", "multitone_bits", "sfdr", "multitone_even", "multitone_odd", "multitone_level")  # fmt: skip
     traces = {
         "spectrum": TONE_TRACES["spectrum"],

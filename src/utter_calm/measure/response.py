@@ -12,7 +12,7 @@ from utter_calm.analysis import response as curve
 from utter_calm.analysis.sweep import SweepAnalysis, analyze_sweep
 from utter_calm.errors import InputError, MeasurementError
 from utter_calm.measure.capture import Capture
-from utter_calm.measure.declare import Declared, with_roles
+from utter_calm.measure.declare import Declared, about_record, with_roles
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
 from utter_calm.measure.parallel import each_channel
 from utter_calm.measure.pictures import PHASE
@@ -61,7 +61,7 @@ class ResponseSettings(StepSettings):
         return Sweep(self.start_hz, self.stop_hz, self.duration_s, self.level_v * math.sqrt(2), onset_s=_LEAD_S)
 
 
-_READINGS = {
+_READINGS = about_record({
     "gain_at_1khz": Declared("gain at 1 kHz", "gain", "Magnitude of the response at 1 kHz.", means="gain"),
     "deviation_at_20hz": Declared("at 20 Hz", "gain", "Response at 20 Hz relative to 1 kHz."),
     "deviation_at_20khz": Declared("at 20 kHz", "gain", "Response at 20 kHz relative to 1 kHz."),
@@ -77,7 +77,7 @@ _READINGS = {
     "sweep_stop": Declared("sweep stop", "frequency", "Stop frequency of the sweep that was found in the stimulus."),
     "sweep_duration": Declared("sweep duration", "time", "Duration of the sweep that was found in the stimulus."),
     "sweep_growth": Declared("sweep growth", "time", "Time in which the frequency of the sweep grows by the factor e."),
-}  # fmt: skip
+}, "sweep_start", "sweep_stop", "sweep_duration", "sweep_growth")  # fmt: skip
 
 
 class Response(SingleStimulus[ResponseSettings]):

@@ -9,13 +9,13 @@ from utter_calm.analysis.tone import ToneAnalysis
 from utter_calm.analysis.weighting import a_weighting, c_weighting
 from utter_calm.measure.between_channels import BETWEEN_READINGS
 from utter_calm.measure.capture import Capture
-from utter_calm.measure.declare import Declared
+from utter_calm.measure.declare import Declared, about_record
 from utter_calm.measure.result import Reading, ResultBuilder
 from utter_calm.measure.tone_trust import frequency_moves, level_moves
 from utter_calm.measure.usable import RECORD_READINGS
 from utter_calm.quantities import effective_bits, power_w
 
-TONE_READINGS: dict[str, Declared] = {
+TONE_READINGS: dict[str, Declared] = about_record({
     "level": Declared("level", "level", "R.m.s. of the fundamental at the unit's output, by a least-squares sine fit on the "
                         "raw record (IEEE 1057). Without known volts: FS, where a full-scale sine is 1 (AES17)."),
     "power": Declared("power", "power", "Level squared over the load's resistance."),
@@ -61,7 +61,8 @@ TONE_READINGS: dict[str, Declared] = {
                           better="low", floored=True),
     **BETWEEN_READINGS,
     **RECORD_READINGS,
-}  # fmt: skip
+}, "frequency_start", "frequency_end", "flutter", "flutter_rate", "level_start", "level_end", "headroom",
+    "mains_frequency")  # fmt: skip
 
 
 TONE_TRACES: dict[str, Declared] = {

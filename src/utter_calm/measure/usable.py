@@ -9,16 +9,16 @@ import numpy as np
 from utter_calm.analysis.record import find_faults, what_is_there
 from utter_calm.errors import NoSignal
 from utter_calm.measure.capture import Capture, FloatArray
-from utter_calm.measure.declare import Declared
+from utter_calm.measure.declare import Declared, about_record
 from utter_calm.measure.result import ResultBuilder, Trust
 
-RECORD_READINGS: dict[str, Declared] = {
+RECORD_READINGS: dict[str, Declared] = about_record({
     "overload_first": Declared("overload from", "time", "Where a recording touches full scale first, from its start."),
     "overload_last": Declared("overload to", "time", "Where it touches full scale last."),
     "dropout_#_start": Declared("dropout {}", "time", "Where dropout {} of a recording begins, from its start."),
     "dropout_#_length": Declared("dropout {}, length", "time", "How long it lasts; of samples that are missing altogether, how "
                                  "many there were, less whole periods of a tone."),
-}  # fmt: skip
+})  # fmt: skip
 
 _WORTH = 0.2
 _LEAST_FRAMES = 16

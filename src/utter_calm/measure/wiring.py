@@ -12,7 +12,7 @@ from utter_calm.analysis.wiring import WiringAnalysis, analyze_wiring
 from utter_calm.measure.capture import FloatArray
 from utter_calm.measure.kind import Passage
 from utter_calm.measure.player import Player
-from utter_calm.quantities import amplitude_to_db, si_text
+from utter_calm.quantities import amplitude_to_db, db_to_amplitude, si_text
 from utter_calm.quantities.text import fixed
 from utter_calm.rig import Device, Rig
 from utter_calm.signals.ramp import with_ramps
@@ -23,7 +23,7 @@ _TONES_HZ = (np.array([233.0, 487.0, 953.0, 1_873.0, 3_701.0]), np.array([281.0,
 _DEAD, _SWAPPED = 10 ** (-30 / 20), 10 ** (10 / 20)
 _SILENT = 1e-3
 """A path below that gain passes nothing, whatever the unit is: not even a long cable into a low load."""
-_GAIN_OFF_DB = 6.0
+_GAIN_OFF_DB, _ALIKE_DB = 6.0, 1.0
 _FULL = 0.97
 _HUM_REMEDY = "Look for a loop or a lifted shield; try a battery, or another outlet."
 
@@ -38,11 +38,14 @@ class Finding:
         For machines: dead, swapped, reversed, inverted, clipping, gain, hum.
     text, remedy
         For people.
+    measured
+        Gain as it was found, a ratio, where that is what is off.
     """
 
     code: str
     text: str
     remedy: str
+    measured: float | None = None
 
 
 def probe_volts(level_v: float) -> FloatArray:
@@ -129,10 +132,9 @@ def judge_wiring(
     elif alive and all(sign < 0 for sign in signs.values()):
         out.append(Finding("inverted", "Everything arrives upside down: the unit inverts, or all leads are reversed.",
                            "If the unit should not invert, reverse the leads; else go on."))  # fmt: skip
+    off = {c: amplitude_to_db(gain[c, c] / expected) for c in alive} if gain_matters and nominal_gain is not None else {}
+    out += _gain_findings({c: far for c, far in off.items() if abs(far) > _GAIN_OFF_DB}, expected)
     for channel in alive:
-        off = amplitude_to_db(gain[channel, channel] / expected)
-        if gain_matters and nominal_gain is not None and abs(off) > _GAIN_OFF_DB:
-            out.append(_gain_finding(channel, off, heavy=off < -_GAIN_OFF_DB))
         if found.hum[channel] > hum_limit_v:
             hum = si_text(float(found.hum[channel]), "V", digits=2)
             out.append(
@@ -145,13 +147,18 @@ def judge_wiring(
     return out
 
 
-def _gain_finding(channel: int, off_db: float, *, heavy: bool) -> Finding:
-    way = "below" if heavy else "above"
-    text = f"Channel {channel + 1}'s gain is {fixed(abs(off_db), 1)} dB {way} its data sheet."
-    remedy = (
-        "Is the load far too low, or shorted? Is a volume control turned down? "
-        "Are the unit's gain and the pickup's divider as entered?"
-        if heavy
-        else "Are the unit's gain and the pickup's divider as entered? Is a gain switch up?"
-    )
-    return Finding("gain", text, remedy)
+def _gain_findings(off_db: dict[int, float], expected: float) -> list[Finding]:
+    """Say how far channels are from the data sheet: once where both are off alike."""
+    together = len(off_db) == 2 and abs(off_db[0] - off_db[1]) < _ALIKE_DB
+    out = []
+    for channels in [tuple(off_db)] if together else [(c,) for c in off_db]:
+        far = sum(off_db[c] for c in channels) / len(channels)
+        measured = expected * db_to_amplitude(far)
+        who = "The gain" if together else f"Channel {channels[0] + 1}'s gain"
+        way = "below" if far < 0 else "above"
+        text = f"{who} is {fixed(amplitude_to_db(measured), 1)} dB, {fixed(abs(far), 1)} dB {way} its data sheet."
+        low = "Is the load far too low, or shorted? Is a volume control turned down? "
+        high = " Is a gain switch up?"
+        entered = "Are the unit's gain and the pickup's divider as entered?"
+        out.append(Finding("gain", text, low + entered if far < 0 else entered + high, measured))
+    return out

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from utter_calm.quantities import Conditions
 
@@ -34,6 +34,8 @@ class Claim:
         Bounds on a trace, its points by rising x; straight lines in dB over log x between them.
     conditions
         Conditions under which it holds, of the setup or of what the step runs over; empty for all.
+    re_full_scale
+        Whether the bounds are parts of a full-scale sine of the input (dBFS), and not volts.
     """
 
     id: str
@@ -44,3 +46,11 @@ class Claim:
     high: float | None = None
     mask: tuple[MaskPoint, ...] = ()
     conditions: Conditions = ()
+    re_full_scale: bool = False
+
+    def in_volts(self, full_scale_v: float) -> Claim:
+        """Give a claim that is re full scale in the volts of an input of which that is a full-scale sine, r.m.s."""
+        if not self.re_full_scale:
+            return self
+        low, high = (None if v is None else v * full_scale_v for v in (self.low, self.high))
+        return replace(self, low=low, high=high, re_full_scale=False)

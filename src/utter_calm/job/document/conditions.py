@@ -25,6 +25,8 @@ class Factor:
         How much work a change is, against other factors: the run order changes dear ones least often.
     sets
         Field of a step's settings that it sets, as in ``level_v``; then no hand is needed. Empty for the bench's factors.
+    before
+        Its value for takes that were made before it was varied; None where nobody knows.
     """
 
     name: str
@@ -32,6 +34,7 @@ class Factor:
     prompt: str = "Set {name} to {value}."
     cost: float = 1.0
     sets: str = ""
+    before: Value | None = None
 
     def instruction(self, value: Value) -> str:
         """Give the prompt for a value."""

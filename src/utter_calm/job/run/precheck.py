@@ -25,34 +25,49 @@ def needs_check(job: Job, document: JobDocument, cell: Cell) -> bool:
 
 
 def check_leads(
-    document: JobDocument, cell: Cell, device: Device, ask: Callable[[Prompt], Answer], cancel: threading.Event | None
+    read: Callable[[], JobDocument],
+    cell: Cell,
+    device: Device,
+    ask: Callable[[Prompt], Answer],
+    cancel: threading.Event | None,
+    let_be: set[str] | None = None,
 ) -> tuple[Finding, ...]:
     """Probe, say what is wrong, and probe again after each remedy; give what was left when it was told to go on.
+
+    Parameters
+    ----------
+    read
+        Gives the job's document as it is now: what was edited while a prompt stood counts for the next probe.
+    let_be
+        Codes of findings that were passed over before: they are said once for a unit. What is passed over is added.
 
     Raises
     ------
     Cancelled
         Stopped at a prompt.
     """
-    plan, step = document.plan_of(cell.step), document.step(cell.step)
-    highest = step.measure.highest_level(plan.settings_of(step, cell.setup))
-    level = min(_PROBE_V, (highest or _PROBE_V) / _BELOW)
+    let_be = set() if let_be is None else let_be
+    findings: list[Finding] = []
     for _ in range(_MOST_TRIES):
-        findings = check_wiring(
-            device,
-            plan.rig,
-            level_v=level,
-            nominal_gain=document.unit(cell.unit).nominal_gain,
-            gain_matters=_gain_is_known(plan) and document.unit(cell.unit).nominal_gain is not None,
+        document = read()
+        plan, step = document.plan_of(cell.step), document.step(cell.step)
+        highest = step.measure.highest_level(plan.settings_of(step, cell.setup))
+        level = min(_PROBE_V, (highest or _PROBE_V) / _BELOW)
+        entered = document.unit(cell.unit).nominal_gain
+        found = check_wiring(
+            device, plan.rig, level_v=level, nominal_gain=entered, gain_matters=_gain_is_known(plan) and entered is not None,
             cancel=cancel,
-        )
+        )  # fmt: skip
+        findings = [f for f in found if f.code not in let_be]
         if not findings:
             return ()
         text = " ".join(f"{f.text} {f.remedy}" for f in findings)
-        answer = ask(Prompt(text, WIRING, "", rig_can=False))
+        measured = next((f.measured for f in findings if f.measured is not None), None) if len(findings) == 1 else None
+        answer = ask(Prompt(text, WIRING, "", rig_can=False, gain=measured))
         if answer is Answer.STOP:
             raise Cancelled
         if answer is not Answer.DONE:
+            let_be |= {f.code for f in findings}
             return tuple(findings)
     return tuple(findings)
 

@@ -16,6 +16,7 @@ class Answer(enum.Enum):
     DONE = "done by hand"
     LET_RIG = "let the rig do it"
     SKIP = "skip"
+    TAKE = "take what was measured"
     STOP = "stop"
 
 
@@ -31,9 +32,12 @@ class Prompt:
         What changes, and to what; the factor ``WIRING`` means that leads are wrong, and skipping goes on all the same.
     rig_can
         Whether the rig offers to do it itself.
+    gain
+        Of the unit as it was measured, a ratio, where that may be entered instead of what its data sheet says; None else.
     """
 
     text: str
     factor: str
     value: Value
     rig_can: bool
+    gain: float | None = None

@@ -95,6 +95,7 @@ def run_cells(
     ordered = in_order(document, cells, bench, gain_known=known)
     takes: list[TakeSummary] = []
     lacking: MeasurementError | None = None
+    let_be: dict[str, set[str]] = {}
     job.write_pending(ordered)
     for number, cell in enumerate(ordered, start=1):
 
@@ -118,7 +119,8 @@ def run_cells(
                 continue
             if hooks.check and needs_check(job, document, cell):
                 follow(0.0, "checking the leads")
-                check_leads(document, cell, bench.device, hooks.ask, cancel)
+                document = _with_leads_right(job, document, [cell, *rest], bench, hooks, let_be, cancel)
+                bench.have(document.plan_of(cell.step).rig)
             take = _measure(job, document, cell, bench, hooks, follow, by_hand, cancel, rest, paced=paced)
         takes.append(take)
         hooks.finished(cell, take)
@@ -133,6 +135,24 @@ def run_cells(
 def _beside_its_floor(job: Job, take: TakeSummary) -> TakeSummary:
     """A take that was made before the rig alone, in the same run: held against it now."""
     return job.renew(take) if take.role != FLOOR and job.current(take.cell) == take and job.stale(take) else take
+
+
+def _with_leads_right(
+    job: Job, document: JobDocument, cells: list[Cell], bench: Bench, hooks: RunHooks, let_be: dict[str, set[str]],
+    cancel: threading.Event | None,
+) -> JobDocument:  # fmt: skip
+    """Check the leads before the first of some cells; give the document as it was edited while they were put right."""
+    passed_over = let_be.setdefault(cells[0].unit, set())
+    check_leads(lambda: _as_edited(job.document, document, cells), cells[0], bench.device, hooks.ask, cancel, passed_over)
+    return _as_edited(job.document, document, cells)
+
+
+def _as_edited(now: JobDocument, before: JobDocument, cells: list[Cell]) -> JobDocument:
+    """The document as it was edited while leads were put right, where all that is still to be measured is in it."""
+    if now is before:
+        return before
+    planned = {c for unit in now.units for c in now.cells(unit)}
+    return now if planned.issuperset(cells) else before
 
 
 def _prepare(

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QComboBox, QWidget
 from utter_calm.errors import InputError
 from utter_calm.job.document import LOAD, Factor
 from utter_calm.measure.kind import setting_fields
-from utter_calm.quantities import Value, plain_text, read_value
+from utter_calm.quantities import Value, names_same, plain_text, read_value
 from utter_calm.ui.chain.unit_editors import parse_loads
 from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit, text_line
 from utter_calm.ui.state.session import JobSession
@@ -69,7 +69,12 @@ def _condition_form(session: JobSession, parent: QWidget, old: Factor | None) ->
             raise InputError("A condition needs a name and at least one value.", hint="As in: volume; half, full.")
         if name in {f.name for f in others} or name in ("unit", "pickup"):
             raise InputError(f"There is a condition “{name}” already.", hint="Choose another name, or edit that one.")
-        factor = Factor(name, values, form.text("prompt") or "Set {name} to {value}.", cost=form.quantity("cost"), sets=sets)
+        before = old.before if old is not None else None
+        if "before" in form.fields and form.text("before") and not sets:
+            before = _one_of(form.text("before"), values)
+        factor = Factor(
+            name, values, form.text("prompt") or "Set {name} to {value}.", cost=form.quantity("cost"), sets=sets, before=before
+        )
         same = session.plan.factors
         factors = (*same, factor) if old is None else tuple(factor if f.name == old.name else f for f in same)
         plan = replace(session.plan, factors=factors)
@@ -89,7 +94,23 @@ def _condition_form(session: JobSession, parent: QWidget, old: Factor | None) ->
         FormLine("prompt", "What a hand has to do", text_line(old.prompt if old else "Set {name} to {value}.", "Prompt")),
         FormLine("cost", "A change is as much work as (others: 1)", QuantityEdit("Cost", "1", old.cost if old else 1.0)),
     ]
+    made = [t for t in session.job.takes if t.cell.unit in {u.id for u in session.document.units_of(session.plan)}]
+    if made and (old is None or not old.sets):
+        known_before = text_line(plain_text(old.before) if old is not None and old.before is not None else "", "Value before")
+        known_before.setPlaceholderText("one of the values; empty where nobody knows")
+        lines.insert(3, FormLine("before", f"The {len(made)} takes made so far had", known_before))
     return PopupForm(parent, "Vary a condition" if old is None else f"Change “{old.name}”", lines, apply)
+
+
+def _one_of(text: str, values: tuple[Value, ...]) -> Value:
+    """Find the value that takes had which were made before it was varied."""
+    found = next((v for v in values if names_same(text, v)), None)
+    if found is None:
+        raise InputError(
+            f"The takes made so far cannot have had “{text}”: it is not among the values.",
+            hint="Add it to the values, or leave the field empty where nobody knows.",
+        )
+    return found
 
 
 def _move_forward(session: JobSession, factor: Factor) -> None:

@@ -6,12 +6,12 @@ from dataclasses import replace
 
 from PySide6.QtWidgets import QComboBox, QWidget
 
-from utter_calm.errors import InputError
-from utter_calm.job.document import Plan, Step
+from utter_calm.job.document import Step
 from utter_calm.measure.kind import SettingField, SettingValues, StepSettings, setting_fields
 from utter_calm.measure.kinds import KINDS
-from utter_calm.quantities import Conditions, Value, amplitude_to_db, db_to_amplitude, names_same, parse_decibels, value_text
+from utter_calm.quantities import amplitude_to_db, db_to_amplitude, parse_decibels
 from utter_calm.quantities.text import fixed
+from utter_calm.ui.chain.where_ticks import WhereTicks
 from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit, text_line
 from utter_calm.ui.state.session import JobSession
 
@@ -63,12 +63,14 @@ def step_editor(session: JobSession, parent: QWidget) -> PopupForm | None:
     def apply(form: PopupForm) -> None:
         settings = settings_from(form, kind.settings_type, step.settings)
         relative = _relative(form)
-        where = _where(session.plan, form.text("where"))
+        where = ticks.where() if ticks is not None else step.where
         if (relative, where) != (step.relative, step.where):
             changed = replace(step.with_settings(settings), relative=relative, where=where)
             settings.check()
             for setup in session.plan.setups_of(changed):
-                session.plan.settings_of(changed, setup)
+                highest = kind.highest_level(session.plan.settings_of(changed, setup))
+                if highest is not None:
+                    session.plan.rig.check_level(highest)
             steps = tuple(changed if s.id == step.id else s for s in session.plan.steps)
             session.edit_plan(f"change {step.title}", replace(session.plan, steps=steps))
             return
@@ -82,8 +84,9 @@ def step_editor(session: JobSession, parent: QWidget) -> PopupForm | None:
         text = "" if step.relative is None else f"{fixed(amplitude_to_db(step.relative), 2)} dB"
         words = f"Level re {session.plan.reference.text} (empty: its own)"
         lines.append(FormLine("relative", words, text_line(text, "Level relative to the reference")))
-    where = ", ".join(f"{f}: {value_text(v)}" for f, v in step.where)
-    lines.append(FormLine("where", "Planned only for (empty: all)", text_line(where, "Planned only for")))
+    ticks = WhereTicks(session.plan, step.where) if session.plan.varied_factors() else None
+    if ticks is not None:
+        lines.append(FormLine("where", "Planned for", ticks))
     form = PopupForm(parent, f"{step.title}: {kind.question}", lines, apply)
     form.add_button("Remove step", lambda: _remove_step(session, step))
     return form
@@ -93,26 +96,6 @@ def _relative(form: PopupForm) -> float | None:
     """Level as a ratio to the reference; None where the field is empty or there is none."""
     text = form.text("relative") if "relative" in form.fields else ""
     return db_to_amplitude(parse_decibels(text)) if text else None
-
-
-def _where(plan: Plan, text: str) -> Conditions:
-    """Read conditions such as ``load: 8 ohm, volume: full``.
-
-    Raises
-    ------
-    InputError
-        There is no such factor or value in the plan.
-    """
-    out: list[tuple[str, Value]] = []
-    for part in (p.strip() for p in text.split(",") if p.strip()):
-        name, _, value = (w.strip() for w in part.partition(":"))
-        factor = plan.factor(name)
-        found = next((v for v in factor.values if names_same(value, v)), None) if factor is not None else None
-        if found is None:
-            known = "; ".join(f"{f.name}: {', '.join(value_text(v) for v in f.values)}" for f in plan.factors) or "none"
-            raise InputError(f"“{part}” is no condition of this plan.", hint=f"It has {known}.")
-        out.append((name, found))
-    return tuple(out)
 
 
 def _remove_step(session: JobSession, step: Step) -> None:

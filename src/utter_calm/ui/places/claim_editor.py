@@ -6,93 +6,27 @@ from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
-from PySide6.QtCore import QTimer
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit, QWidget
 
 from utter_calm.errors import InputError, UtterCalmError
 from utter_calm.job.document import Claim, MaskPoint, Plan
 from utter_calm.job.mask import mask_from_trace, mask_text, parse_mask, read_mask
-from utter_calm.measure.declare import Declared, Role
+from utter_calm.measure.declare import Declared
 from utter_calm.measure.kind import Kind
-from utter_calm.quantities import Conditions, Scale, View, conditions_text, parse_quantity, quantity, si_text
-from utter_calm.quantities.text import fixed
+from utter_calm.present.claim_words import (
+    bound_text,
+    claim_title,
+    claimable,
+    in_full_scale,
+    maskable,
+    parse_bound,
+    understood,
+    unit_of,
+)
+from utter_calm.quantities import FULL_SCALE_UNIT, Conditions, conditions_text
 from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit
 from utter_calm.ui.state.session import JobSession
-
-
-def bound_text(known: Declared, unit: str, value: float | None) -> str:
-    """Show a bound as it is typed, in the first view of its quantity."""
-    if value is None:
-        return ""
-    view = known.what(unit).first
-    if view.scale in (Scale.DECIBELS, Scale.PERCENT):
-        return f"{fixed(float(view.place(value)), 6).rstrip('0').rstrip('.')} {view.label}".replace("−", "-")
-    return f"{value:.6g} {unit}".removesuffix(" 1")
-
-
-def parse_bound(known: Declared, unit: str, text: str) -> float | None:
-    """Read a bound; empty is none. A bare number is in dB where one thinks in dB; per cent or a ratio is asked back.
-
-    Raises
-    ------
-    InputError
-        No such quantity, or a bare number that may be per cent or a ratio.
-    """
-    if not text.strip():
-        return None
-    bare, scale = text.strip()[-1].isdigit(), known.what(unit).first.scale
-    if bare and scale is Scale.DECIBELS:
-        text += " dB"
-    elif bare and scale is Scale.PERCENT:
-        hint = f"Type {text.strip()} % for per cent, or dB, as in -80 dB for 0.01 %."
-        raise InputError(f"“{text.strip()}” for {known.title} may be per cent or a ratio.", hint=hint)
-    return parse_quantity(text, unit, what=known.title)
-
-
-def understood(known: Declared, unit: str, low: float | None, high: float | None) -> str:
-    """Say a bound back as it was understood, in the first two views of its quantity."""
-    first, *others = known.what(unit).views
-
-    def shown(view: View, value: float) -> str:
-        if view.scale in (Scale.DECIBELS, Scale.PERCENT):
-            return f"{fixed(float(view.place(value)), 6).rstrip('0').rstrip('.')} {view.label}"
-        return f"a factor of {value:.6g}" if unit == "1" else str(si_text(value, unit, digits=4))
-
-    def side(value: float) -> str:
-        beside = next((v for v in others if Scale.DECIBELS in (v.scale, first.scale) and v.scale is not first.scale), None)
-        return shown(first, value) + (f" ({shown(beside, value)})" if beside is not None else "")
-
-    sides = (("at least", low), ("at most", high))
-    return " and ".join(f"{words} {side(value)}" for words, value in sides if value is not None)
-
-
-def claimable(kind: Kind[Any]) -> dict[str, Declared]:
-    """What of a kind a claim may be about: its readings, families by their usual members."""
-    out: dict[str, Declared] = {}
-    for name, known in kind.readings.items():
-        if known.role is Role.HIDDEN or not known.quantity:
-            continue
-        for member in [name] if "#" not in name else [name.replace("#", one) for one in _members(name)]:
-            out[member] = kind.declared(member)
-    return out
-
-
-def _members(family: str) -> tuple[str, ...]:
-    """Usual numbers in a family of names."""
-    if "percent" in family:
-        return ("0_1", "1", "10")
-    return tuple(str(k) for k in range(2, 11)) if family.startswith("harmonic") else ("1", "2", "3")
-
-
-def maskable(kind: Kind[Any]) -> dict[str, Declared]:
-    """Curves over frequency that a mask may bound: the main ones of its pictures."""
-    names = [p.traces[0] for p in kind.plots if p.traces and not p.dense and not p.surface and quantity(p.x).unit == "Hz"]
-    return {name: kind.declared_trace(name) for name in dict.fromkeys(names)}
-
-
-def unit_of(known: Declared) -> str:
-    """SI unit in which it is bounded."""
-    return quantity(known.quantity).unit if known.quantity else "1"
 
 
 def _mask_buttons(session: JobSession, parent: QWidget, form: PopupForm, old: Claim, masks: dict[str, Declared]) -> None:
@@ -153,8 +87,13 @@ def claim_editor(session: JobSession, parent: QWidget, claim: Claim | None) -> P
 
     def offer() -> None:
         names.clear()
-        for name, known in claimable(kind()).items():
-            names.addItem(known.title, (name, False))
+        step = str(steps.currentData())
+        taken = {r.name for t in session.job.takes if t.step == step for r in t.readings}
+        for name, known in claimable(
+            kind(), {*taken, *([old.name] if taken and step == old.step and not old.mask else ())}
+        ).items():
+            names.addItem(claim_title(kind(), known), (name, False))
+            names.setItemData(names.count() - 1, known.text, Qt.ItemDataRole.ToolTipRole)
         for name, known in maskable(kind()).items():
             names.addItem(f"{known.title}, as a mask", (name, True))
         wanted = (old.name, bool(old.mask))
@@ -179,10 +118,13 @@ def claim_editor(session: JobSession, parent: QWidget, claim: Claim | None) -> P
         known = (kind().declared_trace if is_mask else kind().declared)(name)
         unit = unit_of(known)
         mask = parse_mask(form.text("mask")) if is_mask else ()
+        if not mask:
+            unit = _unit_typed(form, known)
         low, high = (None, None) if mask else _bounds(form, known, unit)
         text = form.text("text") or known.title
         made = replace(old, id=old.id or _fresh_id(session), text=text, step=str(steps.currentData()), name=name,
-                       low=low, high=high, mask=mask, conditions=places[where.currentIndex()])  # fmt: skip
+                       low=low, high=high, mask=mask, re_full_scale=unit == FULL_SCALE_UNIT,
+                       conditions=places[where.currentIndex()])  # fmt: skip
         others = document.claims
         claims = tuple(made if c.id == old.id else c for c in others) if old.id else (*others, made)
         session.edit_plan("change a claim" if old.id else "add a claim", replace(document, claims=claims))
@@ -190,7 +132,8 @@ def claim_editor(session: JobSession, parent: QWidget, claim: Claim | None) -> P
             session.told.emit(f"Understood: {known.title} {understood(known, unit, low, high)}.")
 
     told = kind().declared(old.name) if document.steps and old.name and not old.mask else None
-    low_text, high_text = ("" if told is None else bound_text(told, unit_of(told), v) for v in (old.low, old.high))
+    old_unit = FULL_SCALE_UNIT if old.re_full_scale else "" if told is None else unit_of(told)
+    low_text, high_text = ("" if told is None else bound_text(told, old_unit, v) for v in (old.low, old.high))
     lines = [
         FormLine("text", "As the data sheet says it", field(old.text, "Text of the claim")),
         FormLine("step", "Told by", steps),
@@ -208,6 +151,21 @@ def claim_editor(session: JobSession, parent: QWidget, claim: Claim | None) -> P
 def _places(plan: Plan) -> list[Conditions]:
     """Conditions under which a claim may hold: all, or one value of one factor."""
     return [(), *(((factor.name, value),) for factor in plan.factors for value in factor.values)]
+
+
+def _unit_typed(form: PopupForm, known: Declared) -> str:
+    """Unit of the bounds: volts or the like, or full scale where they are typed in dBFS.
+
+    Raises
+    ------
+    InputError
+        One is in dBFS and the other is not.
+    """
+    typed = [text for text in (form.text("low"), form.text("high")) if text]
+    scaled = [in_full_scale(known, text) for text in typed]
+    if any(scaled) and not all(scaled):
+        raise InputError("One bound is in dBFS and the other is not.", hint="Type both alike.")
+    return FULL_SCALE_UNIT if any(scaled) else unit_of(known)
 
 
 def _bounds(form: PopupForm, known: Declared, unit: str) -> tuple[float | None, float | None]:

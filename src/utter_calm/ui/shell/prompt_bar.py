@@ -6,17 +6,21 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout
 
 from utter_calm.job.run.prompt import WIRING, Answer, Prompt
+from utter_calm.quantities import amplitude_to_db
+from utter_calm.quantities.text import fixed
 from utter_calm.ui.look.labels import plain_label
 
 _HAND = (
     (Answer.LET_RIG, "Let the rig do it  ⏎", "The simulated rig switches by itself"),
     (Answer.DONE, "Done by hand", "It was done; go on"),
+    (Answer.TAKE, "", ""),
     (Answer.SKIP, "Skip", "Leave this cell out"),
     (Answer.STOP, "Stop", "End the run; finished takes are stored (Esc)"),
 )
 _LEADS = (
     (Answer.DONE, "Check again  ⏎", "It was put right; listen once more"),
-    (Answer.SKIP, "Go on all the same", "Measure as it is"),
+    (Answer.TAKE, "Enter {} as its gain", "What was measured stands for the data sheet's gain, and the leads are looked at again"),
+    (Answer.SKIP, "Go on all the same", "Measure as it is; this is not asked again for this unit"),
     (Answer.STOP, "Stop", "End the run; finished takes are stored (Esc)"),
 )
 
@@ -54,9 +58,12 @@ class PromptBar(QFrame):
         self.text.setText(prompt.text)
         leads = prompt.factor == WIRING
         for answer, label, tip in _LEADS if leads else _HAND:
-            self.buttons[answer].setText(label)
+            self.buttons[answer].setText(
+                label.format("" if prompt.gain is None else f"{fixed(amplitude_to_db(prompt.gain), 1)} dB")
+            )
             self.buttons[answer].setToolTip(tip)
         self.buttons[Answer.LET_RIG].setVisible(prompt.rig_can)
+        self.buttons[Answer.TAKE].setVisible(prompt.gain is not None)
         first = self.buttons[Answer.LET_RIG if prompt.rig_can else Answer.DONE]
         for button in self.buttons.values():
             button.setProperty("role", "primary" if button is first else "")

@@ -187,8 +187,11 @@ class JobSession(Chosen):
     def answer(self, answer: Answer) -> None:
         """Answer the prompt."""
         if self._worker is not None and self._prompt is not None:
-            self._prompt = None
+            gain, self._prompt = self._prompt.gain, None
             self.answered.emit()
+            if answer is Answer.TAKE and gain is not None:
+                self.edit_unit("enter the gain as measured", replace(self.unit, nominal_gain=float(f"{gain:.4g}")))
+                answer = Answer.DONE
             self._worker.answer(answer)
 
     def cancel(self) -> None:
