@@ -20,6 +20,7 @@ from utter_calm.quantities import (
     volts_to_dbv,
     with_uncertainty,
 )
+from utter_calm.quantities.text import typed_text
 
 
 def test_levels_of_one_volt():
@@ -105,3 +106,9 @@ def test_what_is_shown_can_be_typed(value, unit):
     if shown.split()[1].startswith("p"):
         return  # nobody types picovolts
     assert parse_quantity(shown, unit) == pytest.approx(value, rel=1e-5)
+
+
+@pytest.mark.parametrize(("value", "unit", "text"), [(1e7, "V/s", "10 V/µs"), (1e-8, "W", "10 nW"), (0.25, "V", "250 mV")])
+def test_what_is_written_for_a_field_is_read_back(value, unit, text):
+    assert typed_text(value, unit) == text
+    assert parse_quantity(text, unit) == pytest.approx(value)

@@ -245,7 +245,7 @@ def test_no_two_readings_of_a_step_are_called_alike():
         assert len(set(titles)) == len(titles), kind.key
 
 
-def test_takes_made_before_a_condition_was_varied_keep_their_place_by_the_value_they_had(qtbot, measured_window):
+def test_takes_made_before_a_condition_was_varied_keep_their_place_by_the_value_they_had(measured_window):
     space = measured_window.workspace
     session = space.session
     eight = session.plan.setups()[0]
@@ -255,7 +255,6 @@ def test_takes_made_before_a_condition_was_varied_keep_their_place_by_the_value_
 
     def vary(before):
         form = add_condition_editor(session, space)
-        qtbot.addWidget(form)
         form.fields["name"].setText("lid")
         form.fields["values"].setText("open, shut")
         form.fields["before"].setText(before)

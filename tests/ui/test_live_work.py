@@ -76,7 +76,7 @@ def test_the_live_view_is_kept_as_a_take(qtbot, fresh_window):
         press(qtbot, fresh_window, Qt.Key.Key_K)
     (take,) = space.session.job.takes
     assert take.kind == "first_look"
-    assert take.note == "kept from the live view"
+    assert take.note == "taken from the live view"
     assert take.reading("level").value == pytest.approx(2.82, rel=0.02)
     press(qtbot, fresh_window, Qt.Key.Key_Escape)
 
@@ -92,6 +92,7 @@ def climbing(desk):
 def test_the_onset_of_clipping_is_told_while_the_level_is_turned(qtbot, fresh_window):
     desk = fresh_window.workspace.desk
     said = []
+    fresh_window.workspace.session.cautioned.connect(said.append)
     desk.told.connect(said.append)
     climbing(desk)
     assert len(said) == 2
@@ -130,7 +131,7 @@ def test_a_level_is_found_by_its_effect_and_steps_follow_it(qtbot, fresh_window)
     assert reference.level_v == pytest.approx(8**0.5 / 30.03, rel=0.01)
     assert "1.00 W into 8.00 Ω" in reference.text
     assert len(tries) > 3
-    assert "Kept as the reference" in space.message.text()
+    assert "Stored as the reference" in space.message.text()
     from utter_calm.ui.chain.step_editor import step_editor
 
     space.coverage.choose(1, [1])
@@ -155,7 +156,7 @@ def test_what_cannot_be_reached_is_said(qtbot, fresh_window):
     qtbot.addWidget(form)
     form.fields["what"].setCurrentText(WATTS)
     form.fields["target"].setText("5000 W")
-    with qtbot.waitSignal(space.session.told, timeout=LONG):
+    with qtbot.waitSignal(space.session.cautioned, timeout=LONG):
         form.accept()
     assert "Not found" in space.message.text()
     assert space.session.plan.reference is None
@@ -208,14 +209,14 @@ def test_the_leads_may_be_left_as_they_are_and_the_check_left_out(qtbot, fresh_w
 def test_repeats_and_an_interrupted_run(qtbot, fresh_window):
     space = fresh_window.workspace
     press(qtbot, fresh_window, Qt.Key.Key_M, Qt.KeyboardModifier.ShiftModifier)
-    assert "No run was interrupted" in space.message.text()
+    assert "Nothing is left of the last run" in space.message.text()
     with qtbot.waitSignal(space.session.run_ended, timeout=LONG):
         press(qtbot, fresh_window, Qt.Key.Key_5)
     assert [t.superseded_by for t in space.session.job.takes] == [2, 3, 4, 5, None]
     cells = list(space.coverage.model.view.missing())[:2]
     space.session.job.write_pending(cells[:1])
     space.renew_all()
-    assert "interrupted" in space.transport.status.text()
+    assert "of the last run left" in space.transport.status.text()
     space.session.auto_rig = True
     with qtbot.waitSignal(space.session.run_ended, timeout=LONG):
         press(qtbot, fresh_window, Qt.Key.Key_M, Qt.KeyboardModifier.ShiftModifier)

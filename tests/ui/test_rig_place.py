@@ -105,10 +105,10 @@ def test_a_response_from_a_file_is_divided_out_and_let_go(qtbot, place, tmp_path
 def test_rigs_are_kept_taken_written_and_read(qtbot, place, tmp_path, monkeypatch):
     place._limits()
     fill(name="Cellar bench", ceiling="0.5 V")
-    assert "not kept" in place.summary.text()
+    assert "not saved" in place.summary.text()
     place.keep()
     assert "Cellar bench" in known_rigs()
-    assert place.summary.text().endswith("kept")
+    assert place.summary.text().endswith("saved")
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "bench"), ""))
     place._export()
     assert read_rig(tmp_path / "bench.rig.json").ceiling_v == 0.5

@@ -49,7 +49,7 @@ def test_a_dragged_edge_changes_what_is_read_and_stores_nothing_until_kept(qtbot
         canvas.edge_dragged.emit("band_high_hz", 2_000.0)
     narrow = next(r for r in session.trial.result.readings if r.name == "noise")
     assert narrow.value < take.reading("noise").value
-    assert "Tried, not kept: band to 2" in space.plot.trial.text()
+    assert "Tried, not stored: band to 2" in space.plot.trial.text()
     assert len(session.job.takes) == 1
     qtbot.keyClick(space.coverage.table, Qt.Key.Key_Return, Qt.KeyboardModifier.ControlModifier)
     assert len(session.job.takes) == 2

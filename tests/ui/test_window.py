@@ -373,3 +373,20 @@ def test_a_step_removed_while_it_is_measured_keeps_its_take(qtbot, fresh_window)
     assert space.coverage.model.view.rows == ("Response",)
     space.session.undo.undo()
     assert space.coverage.model.view.cells[0][1].take_id is not None
+
+
+def test_a_message_is_quiet_unless_something_is_wrong_and_is_never_cut(qtbot, measured_window, monkeypatch):
+    space = measured_window.workspace
+    monkeypatch.setattr("utter_calm.ui.shell.screen._SHORTEST_MS", 50)
+    monkeypatch.setattr("utter_calm.ui.shell.screen._MS_PER_LETTER", 1)
+    space.tell("Written: the report.")
+    assert space.message.property("role") == "calm"
+    qtbot.waitUntil(lambda: not space.message.isVisible())  # done, and gone
+    long = "The load gets more than it can take. " * 12
+    space.caution(long)
+    assert space.message.property("role") == "warning"
+    assert space.message.height() >= space.message.heightForWidth(space.message.width())
+    qtbot.wait(150)
+    assert space.message.isVisible()  # what is wrong stays until somebody says so
+    press(qtbot, measured_window, Qt.Key.Key_Escape)
+    assert not space.message.isVisible()

@@ -13,6 +13,8 @@ from utter_calm.quantities import NONE, Value, amplitude_to_db, number_of, si_te
 from utter_calm.quantities.text import fixed
 from utter_calm.rig import Channel
 
+_POWER_MATTERS_OHM = 300.0
+
 
 @dataclass(frozen=True, slots=True)
 class LinkView:
@@ -154,8 +156,10 @@ def level_view(job: Job, unit: Unit, step: Step | None, load: Value | None, leve
     at_unit = str(si_text(volts, "V", digits=3))
     beside = f"{si_text(level, 'V', digits=3)} out, gain {fixed(amplitude_to_db(gain.ratio), 1)} dB {gain.words}"
     if ohm:
-        watts = si_text(volts * volts / ohm, "W", digits=3)
-        return LevelView(f"{watts} into {value_text(load or NONE)}", f"{at_unit} · {beside}")
+        watts = f"{si_text(volts * volts / ohm, 'W', digits=3)} into {value_text(load or NONE)}"
+        if ohm > _POWER_MATTERS_OHM:  # a line, not a load that anything is driven into
+            return LevelView(at_unit, f"{beside} · {watts}")
+        return LevelView(watts, f"{at_unit} · {beside}")
     return LevelView(at_unit, beside)
 
 

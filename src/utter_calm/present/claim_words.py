@@ -9,7 +9,7 @@ from utter_calm.errors import InputError
 from utter_calm.measure.declare import Declared, Role, find
 from utter_calm.measure.kind import Kind
 from utter_calm.quantities import FULL_SCALE_UNIT, Scale, View, dbfs_to_volts, parse_quantity, quantity, si_text, volts_to_dbfs
-from utter_calm.quantities.text import fixed
+from utter_calm.quantities.text import fixed, typed_text
 
 _FULL_SCALE = "dBFS"
 
@@ -23,7 +23,7 @@ def bound_text(known: Declared, unit: str, value: float | None) -> str:
     view = known.what(unit).first
     if view.scale in (Scale.DECIBELS, Scale.PERCENT):
         return f"{fixed(float(view.place(value)), 6).rstrip('0').rstrip('.')} {view.label}".replace("−", "-")
-    return f"{value:.6g} {unit}".removesuffix(" 1")
+    return typed_text(value, unit)
 
 
 def parse_bound(known: Declared, unit: str, text: str) -> float | None:

@@ -109,7 +109,7 @@ def _floor_cell(job: Job, step: str) -> CellView:
     if take is None:
         return CellView(cell, None, "", None, grave=False, tip="The rig alone was not measured for this step.")
     kind = kind_of(take.kind)
-    headline = _headline(take) if kind.declared(kind.headline).floored else "kept"
+    headline = _headline(take) if kind.declared(kind.headline).floored else "taken"
     return CellView(cell, None, headline, take.id, grave=False, tip="What the rig gives with the unit left out.")
 
 

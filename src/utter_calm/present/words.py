@@ -8,11 +8,12 @@ import msgspec
 
 from utter_calm.errors import UtterCalmError
 from utter_calm.job.compare import NOTHING, SETTING, Comparison, compare
+from utter_calm.job.document import LOAD
 from utter_calm.job.facts import STEP, Facts
 from utter_calm.job.take import AGAIN, DEDUCED, FLOOR, PLAYED, TakeSummary
 from utter_calm.measure.kind import setting_fields
 from utter_calm.measure.kinds import kind_of
-from utter_calm.quantities import Measured, Value, conditions_text, si_text, value_text
+from utter_calm.quantities import NONE, Measured, Value, conditions_text, si_text, value_text
 
 
 def fact_text(name: str, value: Value, kind: str) -> str:
@@ -20,7 +21,9 @@ def fact_text(name: str, value: Value, kind: str) -> str:
     if name in ("unit", STEP):
         return str(value)
     if not name.startswith(SETTING):
-        return f"{name} {value_text(value)}" if name != "load" else f"into {value_text(value)}"
+        if name != LOAD:
+            return f"{name} {value_text(value)}"
+        return "without a load" if value == NONE else f"into {value_text(value)}"
     field = {f.name: f for f in setting_fields(kind_of(kind).settings_type)}.get(name.removeprefix(SETTING))
     if field is None or value in (NOTHING, ""):
         return ""

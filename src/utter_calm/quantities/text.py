@@ -10,8 +10,9 @@ _PREFIXES = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M"}
 _PREFIXED_UNITS = frozenset(
     {"V", "Hz", "ohm", "Ω", "s", "W", "A", "F", "H", "Pa", "m", "g", "V/s", "V/√Hz", "Pa/√Hz", "A/√Hz", "V/Pa"}
 )
-_SYMBOL = {"ohm": "Ω", "1": "", "rad": "°", "K": "°C", "kg": "g", "m3": "l", "m2": "cm²"}
-_SCALE = {"rad": (180 / math.pi, 0.0), "K": (1.0, -273.15), "kg": (1e3, 0.0), "m3": (1e3, 0.0), "m2": (1e4, 0.0)}
+_SYMBOL = {"ohm": "Ω", "1": "", "rad": "°", "K": "°C", "kg": "g", "m3": "l", "m2": "cm²", "V/s": "V/µs", "FS/s": "FS/µs"}
+_SCALE = {"rad": (180 / math.pi, 0.0), "K": (1.0, -273.15), "kg": (1e3, 0.0), "m3": (1e3, 0.0), "m2": (1e4, 0.0),
+          "V/s": (1e-6, 0.0), "FS/s": (1e-6, 0.0)}  # fmt: skip
 """What is thought of in another unit than SI: factor and offset from the SI value."""
 
 
@@ -66,6 +67,12 @@ def si_text(value: float, unit: str, *, digits: int = 4) -> Shown:
     rounded = float(f"{scaled:.{digits - 1}e}") if math.isfinite(scaled) else 0.0
     magnitude = math.floor(math.log10(abs(rounded)) + 1e-12) if rounded else 0
     return Shown(fixed(scaled, max(0, digits - 1 - magnitude)), prefix + _SYMBOL.get(unit, unit))
+
+
+def typed_text(value: float, unit: str) -> str:
+    """Write a value as somebody would type it: six digits at most, no zeros behind the last one."""
+    number, _, shown = str(si_text(value, unit, digits=6)).strip().partition(" ")
+    return f"{number.rstrip('0').rstrip('.') if '.' in number else number} {shown}".strip()
 
 
 def with_uncertainty(value: float, uncertainty: float | None, unit: str, *, digits: int = 5, most: int = 6) -> Shown:

@@ -29,6 +29,8 @@ _ALONE: dict[str, Unit] = {
     "l": Unit("m3", 1e-3), "L": Unit("m3", 1e-3), "ml": Unit("m3", 1e-6), "dm3": Unit("m3", 1e-3), "cm3": Unit("m3", 1e-6),
     "m3": Unit("m3"), "in3": Unit("m3", _INCH**3), "ft3": Unit("m3", (12 * _INCH) ** 3),
     "cm2": Unit("m2", 1e-4), "mm2": Unit("m2", 1e-6), "m2": Unit("m2"), "in2": Unit("m2", _INCH**2),
+    "V/s": Unit("V/s"), "V/us": Unit("V/s", 1e6), "V/µs": Unit("V/s", 1e6), "V/ms": Unit("V/s", 1e3),
+    "FS/s": Unit("FS/s"), "FS/us": Unit("FS/s", 1e6), "FS/µs": Unit("FS/s", 1e6),
     "Vrms": Unit("V"), "Vp": Unit("V", math.sqrt(0.5)), "Vpk": Unit("V", math.sqrt(0.5)), "Vpp": Unit("V", math.sqrt(0.125)),
 }  # fmt: skip
 """Those that take no prefix. Peak volts are those of a sine: a level is r.m.s. everywhere."""

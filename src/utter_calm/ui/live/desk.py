@@ -77,7 +77,7 @@ class LiveDesk(QObject):
                 self.hum = HumWatch() if hum else None
                 self.control.start(silent=hum)
             except UtterCalmError as problem:
-                self.told.emit(str(problem))
+                self._session.cautioned.emit(str(problem))
 
     def mark(self, text: str = "") -> None:
         """Note that something is done; from here on the difference counts, and the spectrum of before stands behind."""
@@ -122,7 +122,7 @@ class LiveDesk(QObject):
             )  # fmt: skip
             result = kind.analyze(settings, capture)
             return job.append(
-                Cell(unit.id, step.id, setup), settings, result, capture=capture, note=note or "kept from the live view"
+                Cell(unit.id, step.id, setup), settings, result, capture=capture, note=note or "taken from the live view"
             )
 
         computation = Computation(work, self._session)
@@ -132,11 +132,11 @@ class LiveDesk(QObject):
     def _kept(self, take: TakeSummary, unknown: list[str]) -> None:
         self._session.takes_changed.emit()
         if unknown:
-            self.told.emit(
-                f"Kept as take {take.id}. How the {' and the '.join(unknown)} stood was not set: say it before the next one."
+            self._session.cautioned.emit(
+                f"Stored as take {take.id}. How the {' and the '.join(unknown)} stood was not set: say it before the next one."
             )
             return
-        self.told.emit(f"Kept as take {take.id}{f': {take.note}' if take.note else ''}.")
+        self.told.emit(f"Stored as take {take.id}{f': {take.note}' if take.note else ''}.")
 
     def stop(self) -> None:
         """Silence, and let go."""
@@ -181,7 +181,7 @@ class LiveDesk(QObject):
                 continue  # the first channel that clips says it for all
             low, high = (si_text(v, "V", digits=3) for v in (onset.low, onset.high))
             where = f"on channel {channel} begins between {low} and {high} at the unit's output"
-            self.told.emit(f"Clipping {where}.")
+            self._session.cautioned.emit(f"Clipping {where}.")
             # what is heard now stands in the step in which it clips
             self.keep(f"clipping {where}", seconds=_CLIP_KEEP_S)
 
@@ -208,7 +208,7 @@ class LiveDesk(QObject):
 
     def _ended(self, problem: UtterCalmError) -> None:
         self.control.mute()
-        self.told.emit(str(problem))
+        self._session.cautioned.emit(str(problem))
 
 
 def _dressed(result: Result, session: JobSession) -> Shown:

@@ -44,7 +44,7 @@ class LivePane(QWidget):
         self.title = plain_label("Live")
         self.title.setProperty("role", "title")
         top.addWidget(self.title, 1)
-        self.freeze = self._button("freeze   F", "Keep the present spectrum as a reference behind (F); again to let it go")
+        self.freeze = self._button("freeze   F", "Keep the present spectrum as a reference behind (F); again to remove it")
         self.average = self._button("average: off   A", "Average the spectrum's power (A)")
         top.addWidget(self.freeze)
         top.addWidget(self.average)
@@ -132,7 +132,7 @@ class LivePane(QWidget):
 
     def _hold(self, frame: LiveFrame | None) -> None:
         self._frozen = None if frame is None else self._heights(frame)
-        self.freeze.setText("let go   F" if self._frozen is not None else "freeze   F")
+        self.freeze.setText("unfreeze   F" if self._frozen is not None else "freeze   F")
         newest = self._analyser.latest if self._analyser else None
         if newest is not None:
             self._lay_out(newest)

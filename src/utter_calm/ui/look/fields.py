@@ -11,7 +11,8 @@ from PySide6.QtGui import QCloseEvent, QKeyEvent, QResizeEvent
 from PySide6.QtWidgets import QFormLayout, QFrame, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from utter_calm.errors import UtterCalmError
-from utter_calm.quantities import parse_quantity, si_text, understand
+from utter_calm.quantities import parse_quantity, understand
+from utter_calm.quantities.text import typed_text
 from utter_calm.ui.look.labels import plain_label
 
 
@@ -32,10 +33,7 @@ class QuantityEdit(QLineEdit):
 
     def set_value(self, value: float) -> None:
         """Show a value."""
-        self._value, self._shown = value, str(si_text(value, self._unit, digits=6)).strip()
-        if "." in self._shown:
-            number, _, unit = self._shown.partition(" ")
-            self._shown = f"{number.rstrip('0').rstrip('.')} {unit}".strip()
+        self._value, self._shown = value, typed_text(value, self._unit)
         self.setText(self._shown)
 
     def value(self) -> float:

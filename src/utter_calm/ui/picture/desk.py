@@ -61,7 +61,7 @@ class PlotDesk(QObject):
         try:
             self._session.trial.try_settings(takes[-1], **{name: float(f"{place * view.x.factor:.4g}")})
         except UtterCalmError as problem:
-            self.told.emit(str(problem))
+            self._session.cautioned.emit(str(problem))
 
     def _show_tried(self, tried: Shown | None) -> None:
         self._tried = tried
@@ -72,7 +72,7 @@ class PlotDesk(QObject):
             now = tried.facts.settings or {}
             moved = [f"{fields[n].label.lower()} {si_text(float(v), fields[n].unit, digits=4)}" for n, v in now.items()
                      if v != was.get(n) and not isinstance(v, str)]  # fmt: skip
-            words = f"Tried, not kept: {', '.join(moved) or 'as it was'}."
+            words = f"Tried, not stored: {', '.join(moved) or 'as it was'}."
         self.pane.show_trial(words)
         self.renew()
 

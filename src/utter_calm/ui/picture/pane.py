@@ -51,7 +51,7 @@ class PlotPane(QWidget):
         self.trial.setProperty("role", "warning")
         self.trial.hide()
         under.addWidget(self.trial, 1)
-        self.keep = QPushButton("Keep   Ctrl+⏎")
+        self.keep = QPushButton("Store   Ctrl+⏎")
         self.keep.setToolTip("Store what is tried as a new take; the old one stays (Ctrl+Return)")
         self.keep.hide()
         under.addWidget(self.keep)

@@ -42,14 +42,14 @@ def _mask_buttons(session: JobSession, parent: QWidget, form: PopupForm, old: Cl
             try:
                 again(read_mask(Path(name)))
             except UtterCalmError as problem:
-                session.told.emit(str(problem))
+                session.cautioned.emit(str(problem))
 
     def from_take() -> None:
         takes = session.shown_takes()
         name = old.name if old.name in masks else next(iter(masks), "")
         trace = session.job.full(takes[-1]).result.trace(name) if takes and takes[-1].id > 0 else None
         if trace is None:
-            session.told.emit(
+            session.cautioned.emit(
                 f"The take on the plot has no curve “{masks[name].title if name in masks else name}”. Choose one that has."
             )
             return

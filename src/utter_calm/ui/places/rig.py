@@ -62,7 +62,7 @@ class RigPlace(TablePlace):
         self.remove = self.add_button("Take out", "Take the chosen channel or part out; undo brings it back", self._remove)
         self.row.addStretch()
         self.limits = self.add_button("Name and limits…", "Name, ceiling, and what the loads can take", self._limits)
-        self.rigs = self.add_button("Rigs…", "Keep this rig by its name, use one that is kept, write or read a file", self._rigs)
+        self.rigs = self.add_button("Rigs…", "Save this rig by its name, use a saved one, write or read a file", self._rigs)
         self.table.doubleClicked.connect(lambda _index: self._change())
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._enable())
         self.renew()
@@ -94,7 +94,7 @@ class RigPlace(TablePlace):
         try:
             work()
         except UtterCalmError as problem:
-            self._session.told.emit(str(problem))
+            self._session.cautioned.emit(str(problem))
 
     def _change(self) -> None:
         row = self._row()
@@ -154,7 +154,7 @@ class RigPlace(TablePlace):
         """Keep the rig by its name, for other jobs."""
 
         def keep() -> None:
-            self._session.told.emit(f"The rig “{self._rig.name}” is kept: {keep_rig(self._rig)}.")
+            self._session.told.emit(f"The rig “{self._rig.name}” was saved: {keep_rig(self._rig)}.")
             self.renew()
 
         self._trying(keep)
@@ -205,6 +205,6 @@ def _listens(rig: Rig, row: RigRow) -> bool:
 def _kept(rig: Rig) -> str:
     """Whether a rig of this name is kept, and is the same."""
     try:
-        return "kept" if load_rig(rig.name) == rig else "differs from the one that is kept"
+        return "saved" if load_rig(rig.name) == rig else "differs from the saved one"
     except InputError:
-        return "in this job only, not kept"
+        return "in this job only, not saved"

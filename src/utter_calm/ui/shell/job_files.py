@@ -179,7 +179,7 @@ class JobFiles(QMainWindow):
     def _warn(self, problem: UtterCalmError) -> None:
         """Say what went wrong: in the job's window where there is one, else in a box."""
         if self.workspace is not None:
-            self.workspace.tell(str(problem))
+            self.workspace.caution(str(problem))
             return
         box = QMessageBox(QMessageBox.Icon.NoIcon, "Utter Calm", problem.what, QMessageBox.StandardButton.Ok, self)
         box.setTextFormat(Qt.TextFormat.PlainText)

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from PySide6.QtCore import QTimer
+from PySide6.QtGui import QResizeEvent
+
 from utter_calm.job.compare_readings import repeats_of
 from utter_calm.job.document import FLOOR
 from utter_calm.job.facts import Shown
 from utter_calm.job.gain import gain_of
+from utter_calm.job.job import Job
 from utter_calm.job.run.bench import UNIT_FACTOR
 from utter_calm.job.take import Take
 from utter_calm.measure.kinds import declared
@@ -19,9 +23,17 @@ from utter_calm.ui.shell.faults import show_fault
 from utter_calm.ui.shell.panes import NAMES, Panes
 from utter_calm.ui.state.worker import foreseen
 
+_SHORTEST_MS, _MS_PER_LETTER = 6_000, 80
+
 
 class Screen(Panes):
     """The panes, showing what the job and the session say."""
+
+    def __init__(self, job: Job) -> None:
+        super().__init__(job)
+        self._message_over = QTimer(self)
+        self._message_over.setSingleShot(True)
+        self._message_over.timeout.connect(self.message.hide)
 
     def show_place(self, name: str) -> None:
         """Go to a place of work."""
@@ -37,14 +49,36 @@ class Screen(Panes):
             self._give_room()
 
     def tell(self, text: str) -> None:
-        """Say something in the window; Esc lets it go."""
+        """Say something in the window; it goes after a while, or with Esc."""
+        self._say(text, "calm")
+        self._message_over.start(max(_SHORTEST_MS, _MS_PER_LETTER * len(text)))
+
+    def caution(self, text: str) -> None:
+        """Say that something is wrong; it stays until Esc, or until something else is said."""
+        self._message_over.stop()
+        self._say(text, "warning")
+
+    def _say(self, text: str, role: str) -> None:
         self.message.setText(text)
+        self.message.setProperty("role", role)
+        self.message.style().polish(self.message)
         self.message.setVisible(bool(text))
+        self._fit_message()
+
+    def _fit_message(self) -> None:
+        """Keep the whole message to be seen: a label with wrapped words lets itself be squeezed."""
+        self.message.setMinimumHeight(0)
+        self.message.setMinimumHeight(self.message.heightForWidth(max(200, self.middle.width() - 20)))
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Fit the message to the new width."""
+        super().resizeEvent(event)
+        self._fit_message()
 
     def warn(self, problem: Exception) -> None:
         """Say what went wrong; what nobody foresaw is shown with a way to copy its details."""
         if foreseen(problem):
-            self.tell(str(problem))
+            self.caution(str(problem))
         else:
             show_fault(self, problem)
 
@@ -145,7 +179,7 @@ class Screen(Panes):
             return "open for reading only"
         pending = len(self.session.job.pending())
         if pending:
-            return f"interrupted, {pending} left: Shift+M"
+            return f"{pending} of the last run left: Shift+M"
         view = self.coverage.model.view
         if not view.total:
             return "next: add a step"

@@ -227,7 +227,7 @@ class UnitPage(QWidget):
         self._knob_column.addWidget(note)
 
     def _choose_path(self) -> None:
-        name, _ = QFileDialog.getSaveFileName(self, "Where the job is kept", self.path.text(), f"Jobs (*{SUFFIX})")
+        name, _ = QFileDialog.getSaveFileName(self, "Save the new job as", self.path.text(), f"Jobs (*{SUFFIX})")
         if name:
             self.path.setText(name)
 

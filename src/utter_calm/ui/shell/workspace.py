@@ -46,6 +46,7 @@ class Workspace(Screen):
         s.answered.connect(self.prompt.hide)
         s.tried.connect(self._tried)
         s.told.connect(self.tell)
+        s.cautioned.connect(self.caution)
         s.warned.connect(self.warn)
         s.place_wanted.connect(self.show_place)
         s.trial.shown.connect(lambda _shown: self._renew_readings())
@@ -144,7 +145,7 @@ class Workspace(Screen):
         if pending and not self.live.running:
             self.session.run(pending)
         elif not pending:
-            self.tell("No run was interrupted.")
+            self.tell("Nothing is left of the last run.")
 
     def show_calculator(self) -> None:
         """Open the little calculator with the chosen level and load."""
@@ -210,7 +211,7 @@ class Workspace(Screen):
             try:
                 self.session.job.write_note(takes[-1], text)
             except UtterCalmError as problem:
-                self.tell(str(problem))
+                self.caution(str(problem))
             self.takes.renew()
 
     def _show_claim(self, claim: Claim, cell: Cell) -> None:
@@ -261,14 +262,14 @@ class Workspace(Screen):
                 settings = type(step.typed_settings())(**{**step.settings, "level_v": float(f"{level_v:.4g}")})
                 self.session.edit_step(step, settings)
         except UtterCalmError as problem:
-            self.tell(str(problem))
+            self.caution(str(problem))
             self._renew_level()
 
     def _set_live_level(self, level_v: float) -> None:
         try:
             self.live.set_level(level_v)
         except UtterCalmError as problem:
-            self.tell(str(problem))
+            self.caution(str(problem))
         self._renew_level()
 
     def _live_started(self) -> None:

@@ -35,6 +35,7 @@ class Chosen(QObject):
     asked = Signal(object)
     answered = Signal()
     told = Signal(str)
+    cautioned = Signal(str)
     warned = Signal(object)
     tried = Signal(object)
 
@@ -103,7 +104,7 @@ class Chosen(QObject):
         try:
             document = without_unit(self.document, gone)
         except UtterCalmError as problem:
-            self.told.emit(str(problem))
+            self.cautioned.emit(str(problem))
             return
         self.selected, self.pinned = (), ()
         self.edit(f"remove {gone.title}", document)

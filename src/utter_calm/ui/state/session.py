@@ -89,12 +89,12 @@ class JobSession(Chosen):
 
     def _level_found(self, effect: Effect, found: Found, load: float | None) -> None:
         if not found.reached:
-            self.told.emit(f"Not found: {found.why}. Nearest was {si_text(found.level, 'V', digits=4)} at the output.")
+            self.cautioned.emit(f"Not found: {found.why}. Nearest was {si_text(found.level, 'V', digits=4)} at the output.")
             return
         level = float(f"{found.level:.6g}")
         words = effect.words(load)
         self.edit_plan(f"reference {words}", replace(self.plan, reference=Reference(level, words)))
-        self.told.emit(f"{words}: {si_text(level, 'V', digits=4)} at the output. Kept as the reference; steps can follow it.")
+        self.told.emit(f"{words}: {si_text(level, 'V', digits=4)} at the output. Stored as the reference; steps can follow it.")
 
     # --- bench ----------------------------------------------------------------------------------------------------
 
@@ -124,7 +124,7 @@ class JobSession(Chosen):
                     continue
                 if not self.bench.can_set(factor):
                     stands = value_text(self.bench.value(factor) or "not set")
-                    self.told.emit(
+                    self.cautioned.emit(
                         f"On the bench the {factor} is {stands}; this needs {value_text(value)}. Change it, say so, go on."
                     )
                     return False
@@ -170,7 +170,7 @@ class JobSession(Chosen):
         if self._worker is not None or not cells:
             return
         if self.job.read_only:
-            self.told.emit("This job is open for reading only: save it under another name first.")
+            self.cautioned.emit("This job is open for reading only: save it under another name first.")
             return
         auto = self.auto_rig if auto is None else auto
         worker = RunWorker(self.job, cells, self.bench, paced=paced, auto=auto, check=self.check_leads, parent=self)
@@ -252,7 +252,7 @@ class JobSession(Chosen):
         if made is None:
             self.told.emit("Nothing is tried. Drag an edge of the band on the plot, or press Ctrl+R.")
             return
-        self.told.emit(f"Kept as take {made.id}.")
+        self.told.emit(f"Stored as take {made.id}.")
         self._derived(made)
 
     def _settled(self) -> None:
@@ -281,7 +281,7 @@ class JobSession(Chosen):
         self.bench_changed.emit()
         self.takes_changed.emit()
         if take.trust and any(t.grave for t in take.trust):
-            self.told.emit(next(t.text for t in take.trust if t.grave))
+            self.cautioned.emit(next(t.text for t in take.trust if t.grave))
 
     def _derived(self, take: TakeSummary) -> None:
         self.takes_changed.emit()
