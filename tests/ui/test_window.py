@@ -1,6 +1,7 @@
 """The window, driven by keys and clicks as a person would."""
 
 import threading
+from dataclasses import replace
 
 import pytest
 from PySide6.QtCore import QModelIndex, QPoint, Qt
@@ -18,6 +19,7 @@ from utter_calm.quantities import Measured
 from utter_calm.rig import SimulatedDevice, stereo_rig
 from utter_calm.ui.chain.step_editor import _remove_step
 from utter_calm.ui.coverage.model import CELL_ROLE
+from utter_calm.ui.look.theme import current_palette
 from utter_calm.ui.shell.about import AboutDialog
 from utter_calm.ui.state.worker import Computation, all_over
 
@@ -390,3 +392,42 @@ def test_a_message_is_quiet_unless_something_is_wrong_and_is_never_cut(qtbot, me
     assert space.message.isVisible()  # what is wrong stays until somebody says so
     press(qtbot, measured_window, Qt.Key.Key_Escape)
     assert not space.message.isVisible()
+
+
+def test_the_plot_has_room_and_the_window_fits_a_much_enlarged_screen(qtbot, measured_window):
+    """At 1280x800 with two setups; and at 200 % on 1920x1080, which is 960x540."""
+    space = measured_window.workspace
+    measured_window.resize(1280, 800)
+    space.coverage.choose(1, [1])
+    qtbot.wait(50)
+    canvas = space.plot.canvas
+    assert canvas.width() >= 600
+    assert canvas.height() >= 430
+    frame = canvas._drawn(current_palette())[1].frame
+    assert frame.width >= 500
+    assert frame.height >= 430
+    assert space.coverage.table.horizontalScrollBar().maximum() == 0  # both setups and the rig alone are seen
+    for name in ("takes", "claims", "rig"):
+        space.show_place(name)
+        qtbot.wait(20)
+        assert space.pages[name].table.horizontalScrollBar().maximum() == 0
+    hint = measured_window.minimumSizeHint()
+    assert hint.width() <= 960
+    assert hint.height() <= 540
+
+
+def test_the_rig_alone_stays_in_sight_when_setups_are_scrolled(qtbot, measured_window):
+    space = measured_window.workspace
+    measured_window.resize(1000, 700)
+    session = space.session
+    loads = tuple(Measured(float(v), "ohm") for v in (8, 4, 16, 32, 64, 100, 150, 200))
+    session.edit_plan("loads", replace(session.plan, factors=(replace(session.plan.factors[0], values=loads),)))
+    qtbot.wait(50)
+    coverage = space.coverage
+    assert not coverage.pinned.isVisible()
+    coverage.table.horizontalScrollBar().setValue(150)
+    assert coverage.pinned.isVisible()
+    assert coverage.pinned.width() <= coverage.table.columnWidth(0) + 2
+    assert coverage.pinned.isColumnHidden(1)
+    coverage.table.horizontalScrollBar().setValue(0)
+    assert not coverage.pinned.isVisible()

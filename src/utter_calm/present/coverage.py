@@ -33,11 +33,16 @@ class CellView:
 
 @dataclass(frozen=True, slots=True)
 class CoverageView:
-    """The whole table; the rig alone is its first column."""
+    """The whole table; the rig alone is its first column. ``setups`` are the varied factors and their values of each column."""
 
     rows: tuple[str, ...]
     columns: tuple[str, ...]
     cells: tuple[tuple[CellView, ...], ...]
+    setups: tuple[tuple[tuple[str, str], ...], ...] = ()
+
+    def heading(self, column: int) -> tuple[tuple[str, str], ...]:
+        """Give (factor, value) over a column in words, the one that changes least often first."""
+        return self.setups[column] if column < len(self.setups) else ((self.columns[column], ""),)
 
     @property
     def taken(self) -> int:
@@ -75,7 +80,13 @@ def coverage_view(job: Job, unit: Unit) -> CoverageView:
         rows=tuple(step.title for step in plan.steps),
         columns=("rig alone", *(setup_title(plan, s) for s in columns)),
         cells=tuple(rows),
+        setups=((("", "rig alone"),), *(_setup_words(plan, s) for s in columns)),
     )
+
+
+def _setup_words(plan: Plan, setup: Setup) -> tuple[tuple[str, str], ...]:
+    varied = [f.name for f in plan.varied_factors()] or [f.name for f in plan.factors]
+    return tuple((f, value_text(v)) for f, v in setup.conditions if f in varied) or (("", "as it is"),)
 
 
 def _reach(step: Step, columns: list[Setup], first: int) -> int:

@@ -55,6 +55,17 @@ class ReadingView:
     at: Conditions = ()
     family: tuple[tuple[str, tuple[Shown, ...]], ...] = ()
 
+    @property
+    def shown(self) -> tuple[Shown, ...]:
+        """The values as they are written: one where all channels read the same."""
+        return self.values[:1] if len({str(v) for v in self.values}) == 1 else self.values
+
+    @property
+    def heading(self) -> str:
+        """The title, and for which channels one value stands."""
+        several = len(self.shown) < len(self.values)
+        return f"{self.title}, ch {', '.join(map(str, self.channels))}" if several else self.title
+
 
 @dataclass(frozen=True, slots=True)
 class ClaimView:

@@ -42,7 +42,7 @@ def curve_labels(mapper: Mapper, palette: Palette, style: Style) -> list[Item]:
             )
         sample = np.array([[frame.right + 6, at], [frame.right + SAMPLE, at]])
         out.append(Path(sample, colour, 1.6, label.curve.dash, label.curve.opacity, clipped=False))
-        room = mapper.width - frame.right - SAMPLE - 14
+        room = mapper.width - frame.right - SAMPLE - 6
         out.append(Text(frame.right + 6 + SAMPLE, at + 4, cut(label.text, room, style), colour, style.letters))
     return out
 

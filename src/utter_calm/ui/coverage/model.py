@@ -67,11 +67,13 @@ class CoverageModel(QAbstractTableModel):
         return cell if role == CELL_ROLE else None
 
     def headerData(self, section: int, orientation: Qt.Orientation, role: int = Qt.ItemDataRole.DisplayRole) -> Any:  # noqa: ANN401
-        """Give the names of steps and setups."""
+        """Give the names of steps and setups; ``CELL_ROLE`` a setup's factors and values."""
+        if role == CELL_ROLE and orientation == Qt.Orientation.Horizontal and section < len(self._view.columns):
+            return self._view.heading(section)
         if role != Qt.ItemDataRole.DisplayRole:
             return None
         names = self._view.columns if orientation == Qt.Orientation.Horizontal else self._view.rows
         if section >= len(names):
             return None
         across = orientation == Qt.Orientation.Horizontal
-        return names[section].replace(", ", "\n") if across else textwrap.fill(names[section], 18)
+        return names[section].replace(", ", "\n") if across else textwrap.fill(names[section], 17)

@@ -4,108 +4,30 @@ from __future__ import annotations
 
 from PySide6.QtCore import (
     QItemSelectionModel,
-    QModelIndex,
-    QPersistentModelIndex,
-    QPointF,
     QRect,
-    QRectF,
-    QSize,
     Qt,
     Signal,
 )
-from PySide6.QtGui import QColor, QFont, QKeyEvent, QPainter, QPen
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QComboBox,
     QHBoxLayout,
     QHeaderView,
     QPushButton,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
     QTableView,
     QVBoxLayout,
     QWidget,
 )
 
 from utter_calm.job.document import Cell
-from utter_calm.present.coverage import CellView
-from utter_calm.ui.coverage.model import CELL_ROLE, CoverageModel
+from utter_calm.ui.coverage.delegate import COLUMN_WIDTH, ROW_HEIGHT, CellDelegate, in_order
+from utter_calm.ui.coverage.header import SetupHeader
+from utter_calm.ui.coverage.model import CoverageModel
+from utter_calm.ui.coverage.pinned import PinnedColumn
 from utter_calm.ui.look.labels import plain_label
-from utter_calm.ui.look.shapes import draw_outcome
-from utter_calm.ui.look.theme import current_palette, font
 
-_SIZES = (12, 11, 10, 9)
-_ROW_HEIGHT = 46
-_COLUMN_WIDTH, _MARGINS = 80, 20
-
-
-def _in_order(table: QTableView) -> list[QModelIndex]:
-    """The chosen cells, those of the current row last."""
-    chosen = table.selectionModel().selectedIndexes()
-    current = table.currentIndex()
-    row = current.row() if current in chosen else chosen[-1].row() if chosen else -1
-    return sorted(chosen, key=lambda i: (i.row() == row, i.row(), i.column()))
-
-
-class _CellDelegate(QStyledItemDelegate):
-    """Paints a cell: shape, headline, and a frame in the colour of its trace while it is chosen."""
-
-    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> None:
-        """Paint one cell."""
-        p = current_palette()
-        cell: CellView = index.data(CELL_ROLE)
-        view = option.widget
-        chosen = _in_order(view) if isinstance(view, QTableView) else []
-        painter.save()
-        # what is chosen is framed in the colour of its curve; the style's tint behind it would only dirty that
-        painter.fillRect(option.rect, QColor(p.surface))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        box = QRectF(option.rect).adjusted(2.5, 2.5, -2.5, -2.5)
-        current = isinstance(view, QTableView) and view.currentIndex() == index
-        if index in chosen:
-            number = next(n for n, i in enumerate(chosen) if i == index)
-            hue = p.hues[number % len(p.hues)]
-            painter.setPen(QPen(QColor(hue), 2.4 if current else 1.8))
-        else:
-            painter.setPen(QPen(QColor(p.line), 1))
-        painter.setBrush(QColor(p.raised if cell.take_id is not None else p.surface))
-        painter.drawRoundedRect(box, 6, 6)
-        if cell.take_id is None and not cell.planned:
-            pass  # an empty frame: nothing is asked for here
-        elif cell.take_id is None:
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(QColor(p.soft_text))
-            painter.drawEllipse(box.center(), 1.6, 1.6)
-        else:
-            self._paint_taken(painter, box, cell, index.column() == 0)
-        painter.restore()
-
-    def _paint_taken(self, painter: QPainter, box: QRectF, cell: CellView, is_floor: bool) -> None:
-        p = current_palette()
-        left = box.left() + 6
-        if not is_floor:
-            draw_outcome(painter, cell.outcome, QPointF(left + 5, box.center().y()), 10, p)
-            left += 13
-        painter.setPen(QColor(p.soft_text if is_floor else p.text))
-        room = QRectF(left, box.top(), box.right() - left - 2, box.height())
-        for size in _SIZES:  # a smaller figure rather than half of one
-            painter.setFont(font(size))
-            if painter.fontMetrics().horizontalAdvance(cell.headline) <= room.width():
-                break
-        text = painter.fontMetrics().elidedText(cell.headline, Qt.TextElideMode.ElideRight, int(room.width()))
-        painter.drawText(room, int(Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignLeft), text)
-        if cell.stale:  # newer sources are there: a small arc that turns back to them
-            painter.setPen(QPen(QColor(p.open), 1.6))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            painter.drawArc(QRectF(box.right() - 15, box.bottom() - 14, 9, 9), 40 * 16, 270 * 16)
-        if cell.grave:
-            painter.setPen(QColor(p.bad))
-            painter.setFont(font(12, QFont.Weight.DemiBold))
-            painter.drawText(box.adjusted(0, 2, -6, 0), int(Qt.AlignmentFlag.AlignTop | Qt.AlignmentFlag.AlignRight), "!")
-
-    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:  # noqa: ARG002
-        """Rows are easy to hit."""
-        return QSize(84, _ROW_HEIGHT)
+_MARGINS = 20
 
 
 class _Table(QTableView):
@@ -137,7 +59,7 @@ class CoveragePanel(QWidget):
         self.setProperty("role", "side")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(14, 14, _MARGINS - 14, 10)
+        layout.setContentsMargins(12, 10, _MARGINS - 12, 8)
         self._heading = plain_label("Coverage")
         self._heading.setProperty("role", "section")
         layout.addWidget(self._heading)
@@ -150,23 +72,23 @@ class CoveragePanel(QWidget):
         self.table = _Table()
         self.table.setAccessibleName("Coverage: steps down, setups across")
         self.table.setModel(model)
-        self.table.setItemDelegate(_CellDelegate(self.table))
+        self.table.setItemDelegate(CellDelegate(self.table))
         self.table.setShowGrid(False)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         self.table.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.table.setCornerButtonEnabled(False)
         self.table.setTabKeyNavigation(False)
-        across = self.table.horizontalHeader()
+        across = SetupHeader(self.table)
+        self.table.setHorizontalHeader(across)
         across.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        across.setMinimumSectionSize(76)
-        across.setHighlightSections(False)
-        across.setSectionsClickable(False)
+        across.setMinimumSectionSize(COLUMN_WIDTH)
         down = self.table.verticalHeader()
         down.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
-        down.setDefaultSectionSize(_ROW_HEIGHT)
+        down.setDefaultSectionSize(ROW_HEIGHT)
         down.setHighlightSections(False)
         down.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+        self.pinned = PinnedColumn(self.table, CellDelegate(self.table))
         layout.addWidget(self.table, 1)
         self._sum = plain_label()
         self._sum.setProperty("role", "soft")
@@ -218,9 +140,9 @@ class CoveragePanel(QWidget):
 
     def wanted_width(self) -> int:
         """Width at which every column can be read."""
-        high = self.model.rowCount() * _ROW_HEIGHT + self.table.horizontalHeader().height() > self.table.height()
+        high = self.model.rowCount() * ROW_HEIGHT + self.table.horizontalHeader().height() > self.table.height()
         bar = self.table.verticalScrollBar().sizeHint().width() if high else 0
-        columns = self.table.verticalHeader().sizeHint().width() + _COLUMN_WIDTH * self.model.columnCount()
+        columns = self.table.verticalHeader().sizeHint().width() + COLUMN_WIDTH * self.model.columnCount()
         return columns + bar + 4 + _MARGINS
 
     def choose(self, row: int, columns: list[int]) -> None:
@@ -242,7 +164,7 @@ class CoveragePanel(QWidget):
 
     def chosen_cells(self) -> tuple[Cell, ...]:
         """Give the chosen cells in the order of rows and columns, those of the current row last: they have the picture."""
-        return tuple(self.model.cell(i).cell for i in _in_order(self.table))
+        return tuple(self.model.cell(i).cell for i in in_order(self.table))
 
     def _selection(self) -> None:
         self.table.viewport().update(QRect(self.table.viewport().rect()))

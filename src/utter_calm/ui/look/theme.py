@@ -125,6 +125,7 @@ def _sheet(p: Palette) -> str:
     QTableView::item:selected {{ background: {p.line}; color: {p.text}; }}
     QHeaderView {{ background: {p.surface}; border: none; }}
     QHeaderView::section {{ background: {p.surface}; color: {p.soft_text}; border: none; padding: 5px 8px; }}
+    QHeaderView::section:vertical {{ padding: 4px 2px; }}
     QTableCornerButton::section {{ background: {p.surface}; border: none; }}
     QScrollArea {{ border: none; background: transparent; }}
     QScrollBar:vertical {{ background: transparent; width: 10px; margin: 0; }}

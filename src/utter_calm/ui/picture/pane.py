@@ -27,7 +27,7 @@ class PlotPane(QWidget):
     def __init__(self) -> None:
         super().__init__()
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(18, 12, 14, 10)
+        layout.setContentsMargins(12, 6, 6, 6)
         layout.setSpacing(3)
         top = QHBoxLayout()
         self.title = plain_label()
@@ -66,7 +66,7 @@ class PlotPane(QWidget):
         self.readout = QLabel()
         self.readout.setTextFormat(Qt.TextFormat.RichText)
         self.readout.setWordWrap(True)
-        self.readout.setFixedHeight(54)
+        self.readout.setFixedHeight(38)
         self.readout.setAlignment(Qt.AlignmentFlag.AlignTop)
         self.readout.setAccessibleName("Values at the cursor")
         layout.addWidget(self.readout)
@@ -141,12 +141,12 @@ class PlotPane(QWidget):
             self.readout.setText("")
             return
         if not math.isfinite(x):
-            hint = "D zooms to the detail · " if view.detail else ""
+            hint = "D zooms · " if view.detail else ""
             if self.canvas.marks:
                 self.readout.setText(self._between(view, p))
                 return
             self.readout.setText(
-                f'<span style="color:{p.soft_text}">{hint}move over the plot to read the curves, press to set a mark</span>'
+                f'<span style="color:{p.soft_text}">{hint}move over the plot to read it, press to mark</span>'
                 + "".join(f"<br>{escape(note)}" for note in view.notes[:1])
             )
             set_tip(self.readout, "\n".join(view.notes))

@@ -98,14 +98,14 @@ class ReadingDelegate(QStyledItemDelegate):
         p = current_palette()
         painter.setFont(font(12))
         painter.setPen(QColor(p.soft_text))
-        painter.drawText(QPointF(box.left(), box.top() + 19), row.title)
+        painter.drawText(QPointF(box.left(), box.top() + 19), row.heading)
         size = 30 if first else 21
         y = box.top() + (51 if first else 43)
-        room = box.width() / 2 if len(row.values) > 1 else box.width()
-        for column, value in enumerate(row.values[:2]):
+        room = box.width() / 2 if len(row.shown) > 1 else box.width()
+        for column, value in enumerate(row.shown[:2]):
             colour = p.open if row.limited else p.text
             x = box.left() + column * room
-            _number(painter, x, y, value, size if len(row.values) == 1 or not first else 25, colour, room - 6)
+            _number(painter, x, y, value, size if len(row.shown) == 1 or not first else 25, colour, room - 6)
         painter.setFont(font(11))
         lines = [(words, p.soft_text) for words in _in_lines(row.beside, box.width())]
         lines += [(row.floor, p.open if row.limited else p.soft_text)] if row.floor else []
@@ -115,16 +115,18 @@ class ReadingDelegate(QStyledItemDelegate):
             painter.drawText(QPointF(box.left(), y + 18 + 15 * line), text)
 
     def _paint_small(self, painter: QPainter, box: QRectF, row: ReadingView) -> None:
+        """Title and values in one line, or one over the other where that is too narrow."""
         p = current_palette()
         painter.setFont(font(12))
         painter.setPen(QColor(p.soft_text))
         metrics = QFontMetricsF(painter.font())
-        text = "   ".join(str(v) for v in row.values[:2])
+        text = _small_values(row)
         width = metrics.horizontalAdvance(text)
-        title = metrics.elidedText(row.title, Qt.TextElideMode.ElideRight, box.width() - width - 8)
-        painter.drawText(QPointF(box.left(), box.center().y() + 4), title)
+        fits = _fits_small(row, box.width())
+        title = metrics.elidedText(row.heading, Qt.TextElideMode.ElideRight, box.width() - (width + 8 if fits else 0))
+        painter.drawText(QPointF(box.left(), box.center().y() + 4 if fits else box.top() + 16), title)
         painter.setPen(QColor(p.open if row.limited else p.text))
-        painter.drawText(QPointF(box.right() - width, box.center().y() + 4), text)
+        painter.drawText(QPointF(box.right() - width, box.center().y() + 4 if fits else box.bottom() - 7), text)
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex | QPersistentModelIndex) -> QSize:
         """Large ones need room."""
@@ -132,12 +134,22 @@ class ReadingDelegate(QStyledItemDelegate):
         row: ReadingView = index.data(READING_ROLE)
         if row.family:
             return QSize(200, _HEAD + _LINE * min(len(row.family), _MOST_LINES + 1) + 8)
-        if not (isinstance(model, ReadingsModel) and model.is_large(index.row())):
-            return QSize(200, 26)
         view = option.widget
         width = view.viewport().width() - _RIGHT if isinstance(view, QListView) else _USUAL
+        if not (isinstance(model, ReadingsModel) and model.is_large(index.row())):
+            return QSize(200, 26 if _fits_small(row, width) else 42)
         beneath = len(_in_lines(row.beside, width)) + bool(row.floor)
         return QSize(200, (82 if index.row() == 0 else 72) + 15 * max(0, beneath - 1))
+
+
+def _small_values(row: ReadingView) -> str:
+    return "   ".join(str(v) for v in row.shown[:2])
+
+
+def _fits_small(row: ReadingView, width: float) -> bool:
+    """Whether title and values stand in one line."""
+    metrics = QFontMetricsF(font(12))
+    return metrics.horizontalAdvance(row.heading) + metrics.horizontalAdvance(_small_values(row)) + 10 <= width
 
 
 def _paint_family(painter: QPainter, box: QRectF, row: ReadingView) -> None:

@@ -22,7 +22,7 @@ from utter_calm.ui.look.theme import current_palette, font
 from utter_calm.ui.readings.model import ReadingDelegate, ReadingsModel
 
 _MOST_MAIN = 3
-_MARGINS = 30
+_MARGINS = 22
 
 
 class ClaimLine(QWidget):
@@ -31,7 +31,7 @@ class ClaimLine(QWidget):
     def __init__(self, view: ClaimView) -> None:
         super().__init__()
         self._view = view
-        self.setFixedHeight(38)
+        self.setFixedHeight(34)
         words = f"{view.outcome.value}: {view.text}, measured {view.measured}, {view.margin}"
         set_tip(self, words)
         self.setAccessibleName(words)
@@ -41,11 +41,11 @@ class ClaimLine(QWidget):
         p = current_palette()
         painter = QPainter(self)
         if self._view.outcome is not Outcome.OPEN:
-            draw_outcome(painter, self._view.outcome, QPointF(8, 13), 10, p)
+            draw_outcome(painter, self._view.outcome, QPointF(8, 11), 10, p)
         room = self.width() - 22
         for text, y, colour, size in (
-            (self._view.text, 17, p.text, 12.5),
-            (f"{self._view.outcome.value}: {self._view.margin}", 33, p.soft_text, 11.5),
+            (self._view.text, 15, p.text, 12.5),
+            (f"{self._view.outcome.value}: {self._view.margin}", 30, p.soft_text, 11.5),
         ):
             painter.setFont(font(size))
             painter.setPen(QColor(colour))
@@ -64,7 +64,7 @@ class ReadingsPanel(QWidget):
         self.setProperty("role", "side")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)
         layout = QVBoxLayout(self)
-        layout.setContentsMargins(16, 14, 14, 12)
+        layout.setContentsMargins(12, 10, 10, 8)
         layout.setSpacing(6)
         self.heading = plain_label("Readings")
         self.heading.setProperty("role", "section")
@@ -81,6 +81,7 @@ class ReadingsPanel(QWidget):
         self.list.setSelectionMode(QAbstractItemView.SelectionMode.NoSelection)
         self.list.setVerticalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.list.setMinimumHeight(44)
         self.list.setResizeMode(QListView.ResizeMode.Adjust)
         self.list.clicked.connect(self._explain)
         self.list.activated.connect(self._explain)

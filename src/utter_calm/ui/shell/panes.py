@@ -36,8 +36,8 @@ from utter_calm.ui.shell.prompt_bar import PromptBar
 from utter_calm.ui.shell.transport import Transport
 from utter_calm.ui.state.session import JobSession
 
-_LEAST_COVERAGE, _MOST_SHARE = 280, 0.33
-_LEAST_READINGS, _READINGS = 230, 252
+_LEAST_COVERAGE, _MOST_SHARE = 250, 0.3
+_LEAST_READINGS, _READINGS = 206, 216
 NAMES = (PLOT, *(place.name for place in PLACES))
 """Places of work, in the order of their buttons."""
 
@@ -102,7 +102,7 @@ class Panes(QWidget):
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(0)
         places = QHBoxLayout()
-        places.setContentsMargins(14, 6, 14, 0)
+        places.setContentsMargins(8, 4, 8, 0)
         self.place_buttons = QButtonGroup(self)
         for number, name in enumerate(NAMES):
             button = QPushButton(name)

@@ -68,7 +68,7 @@ class Screen(Panes):
     def _fit_message(self) -> None:
         """Keep the whole message to be seen: a label with wrapped words lets itself be squeezed."""
         self.message.setMinimumHeight(0)
-        self.message.setMinimumHeight(self.message.heightForWidth(max(200, self.middle.width() - 20)))
+        self.message.setMinimumHeight(max(0, self.message.heightForWidth(max(200, self.middle.width() - 20))))
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         """Fit the message to the new width."""

@@ -49,7 +49,7 @@ class Transport(QWidget):
         self.slider.setToolTip("Level: Ctrl+Up and Ctrl+Down change it by 1 dB, with Shift by 0.1 dB")
         self.slider.setRange(-_RANGE_DB * _STEPS_PER_DB, 0)
         self.slider.setPageStep(_STEPS_PER_DB)
-        self.slider.setMinimumWidth(120)
+        self.slider.setMinimumWidth(96)
         self.slider.setMinimumHeight(26)  # else the handle loses its top and bottom
         self.slider.valueChanged.connect(self._moved)
         self.slider.sliderReleased.connect(lambda: self.level_settled.emit(self._volts()))
