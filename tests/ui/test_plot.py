@@ -87,8 +87,8 @@ def test_what_is_no_more_than_noise_is_faint(canvas):
     canvas.show_view(view(curve(5.0, dense=True, doubtful=doubtful)))
     _, mapper = canvas._drawn(LIGHT)
     rows = [mapper.y_at(float(mapper.y(5.0)) + k) for k in (-1, 0, 1)]  # a line between two rows of pixels is shared by them
-    assert any(near(pixel(canvas, 5_000, row), LIGHT.hues[0], 90) for row in rows)
-    assert not any(near(pixel(canvas, 100, row), LIGHT.hues[0], 90) for row in rows)
+    assert any(near(pixel(canvas, 5_000, row), LIGHT.hues[0], 120) for row in rows)
+    assert not any(near(pixel(canvas, 100, row), LIGHT.hues[0], 120) for row in rows)
 
 
 def test_the_floor_is_an_area_and_bounds_are_lines(canvas):
