@@ -343,3 +343,25 @@ def test_every_reading_that_a_step_has_can_be_claimed_and_is_told(measured_windo
                 assert judge(claim, Result(take.readings), take.setup).outcome is not Outcome.OPEN
                 told += 1
     assert told > 60
+
+
+def test_editors_stay_above_the_transport_and_keep_the_rare_behind_more(qtbot, measured_window):
+    space = measured_window.workspace
+    measured_window.resize(1000, 640)
+    space.coverage.choose(2, [1])
+    link = space.chain.links["signal"]
+    form = open_editor(space.session, "signal", link)
+    assert not form.fields["rate_hz"].isVisible()
+    form.more.setChecked(True)
+    assert form.fields["rate_hz"].isVisible()
+    assert form.y() + form.height() <= measured_window.lowest_for_forms() + 1
+    form.close()
+
+
+def test_escape_in_an_editor_closes_it_and_mutes(qtbot, fresh_window):
+    space = fresh_window.workspace
+    space.toggle_live()
+    qtbot.waitUntil(lambda: space.live.running)
+    form = open_editor(space.session, "signal", space.chain.links["signal"])
+    qtbot.keyClick(form, Qt.Key.Key_Escape)
+    qtbot.waitUntil(lambda: not space.live.running)

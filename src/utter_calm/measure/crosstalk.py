@@ -33,8 +33,8 @@ class CrosstalkSettings(StepSettings):
     high_hz: float = setting(20_000.0, "Highest tone", "Hz", low=10, high=90_000)
     tones: int = setting(28, "Tones", "1", low=3, high=100)
     level_v: float = setting(0.094, "Level of all tones together", "V", low=1e-6, high=100)
-    periods: int = setting(1, "Periods", "1", low=1, high=60)
-    rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000)
+    periods: int = setting(1, "Periods", "1", low=1, high=60, rare=True)
+    rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
 
     def check(self) -> None:
         """Refuse values outside their bounds, and a range that is none."""

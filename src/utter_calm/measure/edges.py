@@ -30,8 +30,8 @@ class EdgesSettings(StepSettings):
 
     frequency_hz: float = setting(1_003.0, "Repetition", "Hz", low=100, high=20_000)
     level_v: float = setting(0.094, "Level (half the step)", "V", low=1e-6, high=100)
-    duration_s: float = setting(0.5, "Averaged over", "s", low=0.02, high=60)
-    rate_hz: int = setting(192_000, "Sample rate", "Hz", low=44_100, high=192_000)
+    duration_s: float = setting(0.5, "Averaged over", "s", low=0.02, high=60, rare=True)
+    rate_hz: int = setting(192_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
 
     def check(self) -> None:
         """Refuse values outside their bounds, and edges too close to each other."""

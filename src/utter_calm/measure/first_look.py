@@ -41,7 +41,7 @@ class FirstLookSettings(StepSettings):
     duration_s: float = setting(2.0, "Duration", "s", low=0.25, high=120)
     band_low_hz: float = setting(20.0, "Band from", "Hz", low=0, high=96_000, analysis_only=True)
     band_high_hz: float = setting(20_000.0, "Band to", "Hz", low=1, high=96_000, analysis_only=True)
-    rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000)
+    rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
 
     def check(self) -> None:
         """Refuse values outside their bounds, a tone above half the rate, and an empty band."""

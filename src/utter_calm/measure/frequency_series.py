@@ -37,16 +37,18 @@ class FrequencySeriesSettings(StepSettings):
     method: str = setting(STEPPED, "How", choices=_METHODS)
     start_hz: float = setting(20.0, "From", "Hz", low=2, high=90_000)
     stop_hz: float = setting(20_000.0, "To", "Hz", low=2, high=90_000)
-    spacing: str = setting("count", "Spacing", choices=(("count", "so many points"), ("per_octave", "points per octave")))
+    spacing: str = setting(
+        "count", "Spacing", choices=(("count", "so many points"), ("per_octave", "points per octave")), rare=True
+    )
     points: int = setting(31, "Points", "1", low=2, high=2_000)
-    direction: str = setting("rising", "Direction", choices=(("rising", "rising"), ("falling", "falling")))
+    direction: str = setting("rising", "Direction", choices=(("rising", "rising"), ("falling", "falling")), rare=True)
     level_v: float = setting(0.094, "Highest level at the output", "V", low=1e-6, high=100)
     lower_levels: str = setting("", "Lower levels as well, with commas")
-    uncertainty: float = setting(0.05, "Uncertainty asked of THD+N (k = 2)", "1", low=0.002, high=1)
-    sweep_s: float = setting(4.0, "Length of the sweep", "s", low=0.5, high=60)
+    uncertainty: float = setting(0.05, "Uncertainty asked of THD+N (k = 2)", "1", low=0.002, high=1, rare=True)
+    sweep_s: float = setting(4.0, "Length of the sweep", "s", low=0.5, high=60, rare=True)
     band_low_hz: float = setting(10.0, "Band from", "Hz", low=0, high=96_000, analysis_only=True)
     band_high_hz: float = setting(80_000.0, "Band to", "Hz", low=1, high=96_000, analysis_only=True)
-    rate_hz: int = setting(192_000, "Sample rate", "Hz", low=44_100, high=192_000)
+    rate_hz: int = setting(192_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
 
     def check(self) -> None:
         """Refuse values outside their bounds, a range that is none, and tones that the rate cannot carry."""

@@ -47,8 +47,8 @@ class IntermodulationSettings(StepSettings):
     level_v: float = setting(0.094, "Level: r.m.s. of a sine of the same peak", "V", low=1e-6, high=100)
     levels: int = setting(1, "Levels", "1", low=1, high=60)
     start_v: float = setting(0.003, "Lowest level, of several", "V", low=1e-6, high=100)
-    duration_s: float = setting(0.5, "Record each for", "s", low=0.1, high=60)
-    rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000)
+    duration_s: float = setting(0.5, "Record each for", "s", low=0.1, high=60, rare=True)
+    rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
 
     def check(self) -> None:
         """Refuse values outside their bounds, and levels that do not rise."""

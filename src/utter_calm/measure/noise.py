@@ -33,12 +33,12 @@ class NoiseSettings(StepSettings):
 
     method: str = setting(QUIET, "How", choices=_METHODS)
     duration_s: float = setting(3.0, "Duration", "s", low=0.3, high=600)
-    reference_v: float = setting(0.0, "Level that SNR refers to (0: none)", "V", high=1_000, analysis_only=True)
+    reference_v: float = setting(0.0, "Level that SNR refers to (0: none)", "V", high=1_000, analysis_only=True, rare=True)
     full_scale_v: float = setting(2.0, "The unit's full scale, for dynamic range", "V", low=1e-3, high=100)
-    subtract: str = setting("no", "Subtract the rig's own noise", choices=YES_OR_NO, analysis_only=True)
+    subtract: str = setting("no", "Subtract the rig's own noise", choices=YES_OR_NO, analysis_only=True, rare=True)
     band_low_hz: float = setting(20.0, "Band from", "Hz", low=0, high=96_000, analysis_only=True)
     band_high_hz: float = setting(20_000.0, "Band to", "Hz", low=1, high=96_000, analysis_only=True)
-    rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000)
+    rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
 
     def check(self) -> None:
         """Refuse values outside their bounds, and an empty band."""

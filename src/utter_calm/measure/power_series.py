@@ -26,7 +26,7 @@ _LOAD, _FREQUENCY = "load", "frequency"
 class PowerSeriesSettings(StepSettings):
     """Settings of a power series."""
 
-    over: str = setting("load, supply, frequency", "A row for each", analysis_only=True)
+    over: str = setting("load, supply, frequency", "A row for each", analysis_only=True, rare=True)
     bound: float = setting(0.01, "Power is claimed at a THD+N of", "1", low=1e-5, high=0.5, analysis_only=True)
     claims: str = setting("", "Claimed, as in: 8 ohm 60 W, 4 ohm 90 W", analysis_only=True)
 

@@ -37,9 +37,9 @@ class ResponseSettings(StepSettings):
     stop_hz: float = setting(84_000.0, "Stop", "Hz", low=10, high=92_000)
     duration_s: float = setting(4.0, "Duration", "s", low=0.3, high=120)
     level_v: float = setting(0.094, "Level at the output", "V", low=1e-6, high=100)
-    ripple_low_hz: float = setting(20.0, "Ripple from", "Hz", low=1, high=90_000, analysis_only=True)
-    ripple_high_hz: float = setting(20_000.0, "Ripple to", "Hz", low=2, high=92_000, analysis_only=True)
-    rate_hz: int = setting(192_000, "Sample rate", "Hz", low=44_100, high=192_000)
+    ripple_low_hz: float = setting(20.0, "Ripple from", "Hz", low=1, high=90_000, analysis_only=True, rare=True)
+    ripple_high_hz: float = setting(20_000.0, "Ripple to", "Hz", low=2, high=92_000, analysis_only=True, rare=True)
+    rate_hz: int = setting(192_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
 
     def check(self) -> None:
         """Refuse values outside their bounds, a sweep that does not rise, and one that the rate cannot carry."""

@@ -24,14 +24,17 @@ def setting(
     high: float = np.inf,
     analysis_only: bool = False,
     choices: tuple[tuple[str, str], ...] = (),
+    rare: bool = False,
 ) -> Any:  # noqa: ANN401
     """Declare one field of a step's settings: its label, unit and bounds; a text has ``choices``, or is free.
 
     ``choices`` are (key, words) pairs: keys are stored, words are shown.
 
-    ``analysis_only`` marks what can be changed on an old capture without measuring again.
+    ``analysis_only`` marks what can be changed on an old capture without measuring again, ``rare`` what is seldom changed: an
+    editor keeps it behind “more”.
     """
-    meta = {"label": label, "unit": unit, "low": low, "high": high, "analysis_only": analysis_only, "choices": choices}
+    meta = {"label": label, "unit": unit, "low": low, "high": high, "analysis_only": analysis_only, "choices": choices,
+            "rare": rare}  # fmt: skip
     return field(default=default, metadata=meta)
 
 
@@ -86,6 +89,7 @@ class SettingField:
     high: float
     analysis_only: bool
     choices: tuple[tuple[str, str], ...] = ()
+    rare: bool = False
     is_text: bool = False
     whole: bool = False
 

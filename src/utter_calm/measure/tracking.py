@@ -30,8 +30,8 @@ class TrackingSettings(StepSettings):
     positions: str = setting("quarter, half, three quarters, full", "Its positions, with commas")
     frequency_hz: float = setting(997.0, "Frequency", "Hz", low=20, high=20_000)
     level_v: float = setting(0.1, "Level at the output", "V", low=1e-6, high=100)
-    duration_s: float = setting(0.4, "Record each for", "s", low=0.05, high=20)
-    rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000)
+    duration_s: float = setting(0.4, "Record each for", "s", low=0.05, high=20, rare=True)
+    rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
 
     def check(self) -> None:
         """Refuse values outside their bounds, and a knob without positions."""

@@ -19,7 +19,7 @@ from utter_calm.ui.state.session import JobSession
 def settings_lines(settings_type: type[StepSettings], values: SettingValues, *, analysis_only: bool = False) -> list[FormLine]:
     """Make a form's lines from the declaration of a kind's settings."""
     return [
-        FormLine(f.name, f.label, _setting_field(f, values.get(f.name, "" if f.is_text else 0.0)))
+        FormLine(f.name, f.label, _setting_field(f, values.get(f.name, "" if f.is_text else 0.0)), f.rare and not analysis_only)
         for f in setting_fields(settings_type)
         if f.analysis_only or not analysis_only
     ]
@@ -86,7 +86,7 @@ def step_editor(session: JobSession, parent: QWidget) -> PopupForm | None:
         lines.append(FormLine("relative", words, text_line(text, "Level relative to the reference")))
     ticks = WhereTicks(session.plan, step.where) if session.plan.varied_factors() else None
     if ticks is not None:
-        lines.append(FormLine("where", "Planned for", ticks))
+        lines.append(FormLine("where", "Planned for", ticks, rare=not step.where))
     form = PopupForm(parent, f"{step.title}: {kind.question}", lines, apply)
     form.add_button("Remove step", lambda: _remove_step(session, step))
     return form

@@ -99,11 +99,12 @@ class PercentEdit(QuantityEdit):
 
 @dataclass(frozen=True, slots=True)
 class FormLine:
-    """One line of a form: key, label, and the field's widget."""
+    """One line of a form: key, label, and the field's widget; what is rarely changed stands behind “more”."""
 
     key: str
     label: str
     field: QWidget
+    rare: bool = False
 
 
 class PopupForm(QFrame):
@@ -129,13 +130,15 @@ class PopupForm(QFrame):
         layout.setContentsMargins(16, 14, 16, 14)
         heading = plain_label(title)
         heading.setProperty("role", "section")
+        heading.setWordWrap(True)  # a long question widens no form
         layout.addWidget(heading)
         form = QFormLayout()
         form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
         form.setHorizontalSpacing(14)
-        for line in lines:
+        for line in sorted(lines, key=lambda line: line.rare):
             form.addRow(line.label, line.field)
         layout.addLayout(form)
+        self._form, self._rare = form, [line.field for line in lines if line.rare]
         self._beneath = QVBoxLayout()
         layout.addLayout(self._beneath)
         self._error = plain_label()
@@ -145,12 +148,29 @@ class PopupForm(QFrame):
         layout.addWidget(self._error)
         self._buttons = QHBoxLayout()
         self._buttons.addStretch()
+        if self._rare:
+            self.more = QPushButton("more")
+            self.more.setProperty("role", "flat")
+            self.more.setCheckable(True)
+            self.more.setToolTip("What is seldom changed")
+            self.more.toggled.connect(self._show_rare)
+            self._buttons.insertWidget(0, self.more)
+            self._show_rare(on=False)
         self.ok = QPushButton("Apply  ⏎")
         self.ok.setProperty("role", "primary")
         self.ok.setDefault(True)
         self.ok.clicked.connect(self.accept)
         self._buttons.addWidget(self.ok)
         layout.addLayout(self._buttons)
+
+    def _show_rare(self, on: bool) -> None:
+        """Show what is rarely changed, or fold it away."""
+        for field in self._rare:
+            self._form.setRowVisible(field, on)
+        self.more.setText("fewer" if on else "more")
+        if self.isVisible():
+            self.adjustSize()
+            self._stay_above_transport()
 
     def add_button(self, text: str, action: Callable[[], object]) -> QPushButton:
         """Add a button that does something else, and closes a form that does not stay."""
@@ -224,16 +244,21 @@ class PopupForm(QFrame):
         self.closed.emit()
         super().closeEvent(event)
 
+    def _stay_above_transport(self) -> None:
+        """Move up where it would cover Mute or leave the screen."""
+        parent = self.parentWidget()
+        screen = self.screen().availableGeometry()
+        lowest = getattr(parent.window(), "lowest_for_forms", None) if parent is not None else None
+        bottom = min(screen.bottom(), lowest()) if lowest is not None else screen.bottom()
+        self.move(self.x(), max(screen.top(), min(self.y(), bottom - self.height())))
+
     def open_under(self, widget: QWidget) -> None:
         """Show it under a widget, inside the screen, with the first field ready."""
         self.adjustSize()
         place = widget.mapToGlobal(widget.rect().bottomLeft())
         screen = widget.screen().availableGeometry()
-        window = widget.window()
-        lowest = getattr(window, "lowest_for_forms", lambda: screen.bottom())()
-        x = max(screen.left(), min(place.x(), screen.right() - self.width()))
-        y = max(screen.top(), min(place.y() + 4, min(screen.bottom(), lowest) - self.height()))
-        self.move(x, y)
+        self.move(max(screen.left(), min(place.x(), screen.right() - self.width())), place.y() + 4)
+        self._stay_above_transport()
         self.show()
         first = next(iter(self.fields.values()), None)
         if first is not None:
@@ -246,5 +271,5 @@ def text_line(text: str, label: str) -> QLineEdit:
     """Make a field for free text."""
     field = QLineEdit(text)
     field.setAccessibleName(label)
-    field.setMinimumWidth(240)
+    field.setMinimumWidth(190)
     return field
