@@ -10,11 +10,11 @@ from rich.box import SIMPLE_HEAD
 from rich.markup import escape
 from rich.table import Table
 
+from utter_calm.cli.opening import open_job
 from utter_calm.cli.output import console, print_json
 from utter_calm.errors import InputError
 from utter_calm.job.compare_readings import alike, compare_takes
 from utter_calm.job.facts import facts_of
-from utter_calm.job.job import Job
 from utter_calm.present.comparison import comparison_view
 
 
@@ -30,8 +30,8 @@ def compare(job: Path, first: int, second: int, other: Path | None, *, as_json: 
     The verdict allows for how many readings are compared. Repeats of either, if the job has any, give the rig's
     repeatability as the yardstick; else it is the stated uncertainties.
     """
-    opened = Job.open(job)
-    elsewhere = Job.open(other) if other else opened
+    opened = open_job(job)
+    elsewhere = open_job(other) if other else opened
     try:
         one, two = opened.full(opened.take(first)), elsewhere.full(elsewhere.take(second))
         if one.summary.kind != two.summary.kind:

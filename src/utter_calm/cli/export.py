@@ -6,9 +6,9 @@ from pathlib import Path
 
 import click
 
+from utter_calm.cli.opening import open_job
 from utter_calm.errors import InputError
 from utter_calm.job.export import ENDINGS, export_take
-from utter_calm.job.job import Job
 from utter_calm.report.picture import export_picture
 
 
@@ -32,7 +32,7 @@ def export(job: Path, take: int, out: Path, trace: str | None, channel: int) -> 
     if out.suffix.lower() not in ENDINGS and not picture:
         known = ", ".join((*ENDINGS, ".svg"))
         raise InputError(f"{out.name} does not say what to write.", hint=f"Let it end in one of {known}.")
-    opened = Job.open(job)
+    opened = open_job(job)
     try:
         if picture:
             export_picture(opened, opened.take(take), out, trace)

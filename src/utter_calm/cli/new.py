@@ -6,6 +6,7 @@ from pathlib import Path
 
 import click
 
+from utter_calm.cli.opening import open_job
 from utter_calm.errors import InputError
 from utter_calm.job.document import Unit
 from utter_calm.job.document.fresh import new_document, with_new_unit
@@ -46,7 +47,7 @@ def new(
     )  # fmt: skip
     varied = dict(_varied(text, behind) for text in vary)
     if add:
-        opened = Job.open(job)
+        opened = open_job(job)
         opened.edit(with_new_unit(opened.document, made, start, varied))
     else:
         path = job_path(str(job))

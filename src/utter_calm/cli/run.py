@@ -6,6 +6,7 @@ from pathlib import Path
 
 import click
 
+from utter_calm.cli.opening import open_job
 from utter_calm.cli.output import console, print_claims, print_json, print_result, take_json, verdict_json
 from utter_calm.errors import InputError
 from utter_calm.job.document import Cell, Unit
@@ -36,7 +37,7 @@ def run(
     as_json: bool,
 ) -> int:  # fmt: skip
     """Measure a job on the simulated rig, which switches the load by itself; exit status 1 where a claim is missed."""
-    opened = Job.open(job)
+    opened = open_job(job)
     try:
         cells = chosen_cells(opened, steps, setups, units, missing=missing, floor=floor)
         if resume:

@@ -6,10 +6,10 @@ from pathlib import Path
 
 import click
 
+from utter_calm.cli.opening import open_job
 from utter_calm.cli.output import print_claims, print_json, verdict_json
 from utter_calm.cli.run import print_outcome
 from utter_calm.job.export import export_readings
-from utter_calm.job.job import Job
 from utter_calm.job.verdict import Outcome
 
 
@@ -20,7 +20,7 @@ from utter_calm.job.verdict import Outcome
 @click.option("--json", "as_json", is_flag=True, help="Write JSON.")
 def table(job: Path, csv_path: Path | None, *, claims: bool, as_json: bool) -> int:
     """Print a job's newest takes and its claims; exit status 1 where a claim is missed."""
-    opened = Job.open(job)
+    opened = open_job(job)
     try:
         if csv_path is not None:
             export_readings(opened, csv_path)

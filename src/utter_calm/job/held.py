@@ -63,6 +63,11 @@ class HeldTakes:
         return self._store.read_only
 
     @property
+    def spoilt(self) -> tuple[str, ...]:
+        """What of the file could not be understood and was left out, a line each."""
+        return tuple(self._store.spoilt)
+
+    @property
     def document(self) -> JobDocument:
         """Everything but the takes."""
         return self._document

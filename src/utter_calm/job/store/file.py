@@ -11,6 +11,7 @@ import os
 import sqlite3
 import tempfile
 from collections.abc import Iterable, Iterator
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -23,7 +24,9 @@ from utter_calm.job.store.connection import connect, damaged, from_json, to_json
 from utter_calm.job.store.read import ReadStore
 from utter_calm.job.take import TakeSummary
 from utter_calm.measure.capture import Capture
+from utter_calm.measure.kinds import KINDS
 from utter_calm.measure.result import Result
+from utter_calm.quantities.plain import one_line
 
 T = TypeVar("T")
 
@@ -131,11 +134,21 @@ class JobStore(ReadStore):
         units = from_json(parts.get("units", "null"), tuple[Unit, ...], self.path)
         plans = from_json(parts.get("plans", "null"), tuple[Plan, ...], self.path)
         try:
-            document = JobDocument(head.title, units, plans, head.notes)
+            document = JobDocument(head.title, units, self._with_known_kinds(plans), head.notes)
         except ValueError as problem:
             raise damaged(self.path) from problem
         self._written = {name: parts[name] for name in ("job", "units", "plans")}
         return document
+
+    def _with_known_kinds(self, plans: tuple[Plan, ...]) -> tuple[Plan, ...]:
+        """Leave out steps of kinds that nobody here knows, and say so; they stay in the file, which is only read then."""
+        strange = [step for plan in plans for step in plan.steps if step.kind not in KINDS]
+        if not strange:
+            return plans
+        self.read_only = True
+        names = ", ".join(one_line(f"“{s.label or s.kind}”", longest=60) for s in strange)
+        self.spoilt.append(f"This version does not know how to measure {names}: left out, and the job is open for reading only.")
+        return tuple(replace(p, steps=tuple(s for s in p.steps if s.kind in KINDS)) for p in plans)
 
     def write_document(self, document: JobDocument) -> None:
         """Replace everything but the takes; only the parts that changed are written."""

@@ -90,7 +90,9 @@ class _Units:
             if (plan, title) in self._by_title:
                 continue
             name, _, sample = str(title).partition(", ")
-            like = next(u for u in self.units if u["plan"] == plan)
+            like = next((u for u in self.units if u["plan"] == plan), None)
+            if like is None:
+                raise LookupError(plan)
             ident = f"u{len(self.units) + 1}"
             self.units.append({**like, "id": ident, "name": name or "Unit", "sample": sample, "notes": ""})
             self._by_title[plan, title] = ident

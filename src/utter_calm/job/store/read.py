@@ -11,12 +11,14 @@ from typing import Any, TypeVar, cast
 import msgspec
 
 from utter_calm.errors import JobFileError
-from utter_calm.job.document import Cell, Setup
+from utter_calm.job.document import FLOOR, UNIT, Cell, Setup
 from utter_calm.job.store import rows
 from utter_calm.job.store.connection import damaged, from_json, told, without_collection
 from utter_calm.job.take import Findings, Source, TakeSummary
 from utter_calm.measure.capture import Capture
+from utter_calm.measure.kinds import KINDS
 from utter_calm.measure.result import Reading, Surface, Trace, Trust
+from utter_calm.quantities.plain import one_line
 from utter_calm.rig import Rig
 
 T = TypeVar("T")
@@ -60,6 +62,8 @@ class ReadStore:
         self._connection = connection
         self._lock = threading.RLock()
         self._written: dict[str, str] = {}
+        self.spoilt: list[str] = []
+        """What could not be understood and was left out, a line each."""
         self.path = path
         self.read_only = read_only
 
@@ -69,8 +73,15 @@ class ReadStore:
         texts = dict(self._rows("SELECT id, json FROM text", ())) if found else {}
         # takes share their rigs, setups and settings: each text is decoded once
         known: dict[tuple[str, Any], Any] = {}
+        takes = []
         with without_collection():
-            return [self._take(row, texts, known) for row in found]
+            for row in found:
+                try:
+                    takes.append(self._take(row, texts, known))
+                except JobFileError as problem:  # one take that is damaged spoils no other
+                    named = f"Take {one_line(str(row[0]), longest=20)} is damaged in the file."
+                    self.spoilt.append(f"{problem if row[5] not in KINDS and isinstance(row[5], str) else named} It is left out.")
+        return takes
 
     def read_traces(self, take_id: int) -> tuple[Trace, ...]:
         """Read the traces of a take."""
@@ -129,6 +140,12 @@ class ReadStore:
             capture,
             note,
         ) = row
+        words, numbers = (unit, step, role, kind, taken_at, title, origin, trust, note), (newer, capture)
+        if not (isinstance(take_id, int) and all(isinstance(w, str) for w in words)
+                and all(n is None or isinstance(n, int) for n in numbers) and role in (UNIT, FLOOR)):  # fmt: skip
+            raise damaged(self.path)
+        if kind not in KINDS:
+            raise JobFileError(f"Take {take_id} is of a kind that this version does not know, “{one_line(kind, longest=40)}”.")
         return TakeSummary(
             take_id, Cell(unit, step, once("setup", setup, texts.get(setup)), role), kind,
             once("settings", settings, texts.get(settings)), taken_at, title,

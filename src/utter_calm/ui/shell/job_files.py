@@ -22,6 +22,8 @@ if TYPE_CHECKING:  # the start page is up before all that a job needs is loaded
 FILTER = f"Jobs (*{SUFFIX})"
 CLOSING_MS = 5_000
 
+_SAID = 3
+
 
 class JobFiles(QMainWindow):
     """Which job is open, and how it came to be."""
@@ -166,6 +168,9 @@ class JobFiles(QMainWindow):
         self.stack.setCurrentWidget(self.workspace)
         self.workspace.coverage.table.setFocus()
         self.renew()
+        if job.spoilt:
+            more = f" And {len(job.spoilt) - _SAID} more." if len(job.spoilt) > _SAID else ""
+            self.workspace.caution(" ".join(job.spoilt[:_SAID]) + more)
 
     def attempt(self, what: Callable[[], object]) -> bool:
         """Do something that may fail; say what went wrong, and give whether it went well."""
