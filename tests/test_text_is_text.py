@@ -10,7 +10,7 @@ from tests.conftest import small_demo
 from utter_calm.cli import run
 from utter_calm.job.document import Unit
 from utter_calm.job.job import Job
-from utter_calm.quantities.plain import one_line
+from utter_calm.plain import one_line
 from utter_calm.report.write import report_html
 from utter_calm.ui.look.labels import plain_label, set_tip
 

@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
 
 from utter_calm.analysis.spectrum import FloatArray, LineSpectrum
-from utter_calm.analysis.transforms import irfft, next_fast_len, rfft
+from utter_calm.analysis.transforms import next_fast_len, rfft
 
 RANGES_HZ = ((49.5, 50.5), (59.5, 60.5))
 HIGHEST_MULTIPLE = 20
 _LOWEST_SNR = 12.0
 _LOWPASS_RATE_HZ = 4_000.0
+_STRETCHES = 2_000
+_STOPS_DB = 100.0
 _CLEARANCE_BINS = 1.5
 
 
@@ -59,7 +62,7 @@ def find_mains(
     if len(residual) / rate_hz < 0.4:
         return None
     record, rate = _decimated(residual, rate_hz, highest)
-    resolution = rate / len(record)
+    resolution = rate_hz / len(residual)
     multiples = np.arange(1, highest + 1)
     padded = next_fast_len(4 * len(record))
     fine = _crests(np.abs(rfft(record * np.hanning(len(record)), padded)) ** 2, round(padded / len(record)))
@@ -121,20 +124,41 @@ def _settled(
     resolution: float,
 ) -> float:
     """Frequency at which the lines that stand out have the most power, each counted over its own noise."""
-    shape = np.hanning(len(record) + 1)[:-1]
-    time = np.arange(len(record)) / rate
-    weighted = record * shape
     reach = 0.5 * resolution / float(np.sqrt(np.average(multiples**2.0, weights=weight**2)))
+    slow, at = _turned_back(record, rate, rough, multiples)
     best = rough
     for narrower in (1.0, 0.25, 0.06):
         candidates = best + reach * narrower * np.linspace(-1, 1, 9)
         power = np.zeros(len(candidates))
-        for multiple in multiples.tolist():
-            lines = np.exp(-2j * np.pi * multiple * np.outer(candidates, time)) @ weighted
+        for multiple, line in zip(multiples.tolist(), slow, strict=True):
+            lines = np.exp(-2j * np.pi * multiple * np.outer(candidates - rough, at)) @ line
             # all lines share the noise of their neighbourhood; the largest carry the frequency
             power += np.abs(lines) ** 2
         best = _between(candidates, power, int(np.argmax(power)))
     return best
+
+
+def _turned_back(
+    record: FloatArray, rate: float, rough: float, multiples: npt.NDArray[np.int64]
+) -> tuple[npt.NDArray[np.complex128], FloatArray]:
+    """Each multiple of a rough frequency turned back to rest, Hann-weighted, summed over short stretches; and their middles in s.
+
+    What is left turns by half a cycle or so over the whole record: over one of many stretches it stands still.
+    """
+    shape = np.hanning(len(record) + 1)[:-1]
+    stretch = max(1, len(record) // _STRETCHES)
+    count = -(-len(record) // stretch)
+    padded = np.zeros(count * stretch)
+    padded[: len(record)] = record * shape
+    turn = np.exp(-2j * np.pi * rough / rate * np.arange(len(padded)))
+    out = np.empty((len(multiples), count), dtype=np.complex128)
+    turned, done = padded + 0j, 0
+    for row, multiple in enumerate(multiples.tolist()):
+        for _ in range(multiple - done):
+            turned *= turn
+        done = multiple
+        out[row] = turned.reshape(count, stretch).sum(axis=1)
+    return out, np.asarray((np.arange(count) * stretch + (stretch - 1) / 2) / rate, dtype=np.float64)
 
 
 def _between(candidates: FloatArray, power: FloatArray, winner: int) -> float:
@@ -148,17 +172,33 @@ def _between(candidates: FloatArray, power: FloatArray, winner: int) -> float:
 
 
 def _decimated(residual: FloatArray, rate_hz: float, highest: int) -> tuple[FloatArray, float]:
-    """Keep only the low part of the band, by cutting the spectrum: exact lines at a fraction of the samples."""
-    wanted = max(_LOWPASS_RATE_HZ, 2.5 * highest * 60.5)
-    keep = next_fast_len(int(np.ceil(len(residual) * wanted / rate_hz)))
-    if keep >= len(residual):
+    """Keep only the low part of the band, at a fraction of the samples, through a filter that is flat where lines may lie."""
+    factor = int(rate_hz / max(_LOWPASS_RATE_HZ, 3.3 * highest * RANGES_HZ[-1][1]))
+    if factor < 2:
         return residual, rate_hz
-    length = next_fast_len(len(residual))
-    spectrum = rfft(residual, length)
-    keep = next_fast_len(int(np.ceil(length * wanted / rate_hz)))
-    record = irfft(spectrum[: keep // 2 + 1], keep) * (keep / length)
-    used = int(len(residual) * keep / length)
-    return np.asarray(record[:used]), rate_hz * keep / length
+    table = _lowpass(rate_hz, highest * RANGES_HZ[-1][1], factor)
+    count = len(residual) // factor
+    if count < 4 * len(table):
+        return residual, rate_hz
+    # each row of samples meets each part of the filter in one product of matrices; the parts of a sum lie on a diagonal
+    parts = residual[: count * factor].reshape(count, factor) @ table.T
+    kept = count - len(table) + 1
+    return np.sum([parts[k : k + kept, k] for k in range(len(table))], axis=0), rate_hz / factor
+
+
+@lru_cache(maxsize=16)
+def _lowpass(rate_hz: float, edge_hz: float, factor: int) -> FloatArray:
+    """Low-pass for a decimation, Kaiser's window (Kaiser 1974) with 100 dB: its taps in rows of ``factor``."""
+    turn = 2 * np.pi * (rate_hz / factor - 2 * edge_hz) / rate_hz
+    taps = int(np.ceil((_STOPS_DB - 7.95) / (2.285 * turn))) + 1
+    at = np.arange(taps) - (taps - 1) / 2
+    # half way between the highest line and what would fold onto it
+    middle = 1.0 / factor
+    shape = np.sinc(middle * at) * np.kaiser(taps, 0.1102 * (_STOPS_DB - 8.7))
+    rows = -(-taps // factor)
+    out = np.zeros(rows * factor)
+    out[:taps] = shape / shape.sum()
+    return out.reshape(rows, factor)
 
 
 def _phasors(record: FloatArray, rate: float, frequency: float, highest: int) -> npt.NDArray[np.complex128]:

@@ -1,9 +1,6 @@
-"""The Fourier transforms in use, loaded when the first is asked for: a window must not wait for them to open."""
+"""The Fourier transforms in use, and the lengths for which they are quick."""
 
 from __future__ import annotations
-
-from functools import cache
-from types import ModuleType
 
 import numpy as np
 import numpy.typing as npt
@@ -12,32 +9,34 @@ FloatArray = npt.NDArray[np.float64]
 ComplexArray = npt.NDArray[np.complex128]
 
 
-@cache
-def _engine() -> ModuleType:
-    from scipy import fft  # noqa: PLC0415
-
-    return fft
-
-
 def next_fast_len(length: int) -> int:
-    """Smallest length, not below the given one, for which real transforms are quick."""
-    return int(_engine().next_fast_len(length, real=True))
+    """Smallest length, not below the given one, that has no other factors than 2, 3 and 5: for these transforms are quick."""
+    best = 1 << max(length - 1, 1).bit_length()
+    five = 1
+    while five < best:
+        three = five
+        while three < best:
+            # the smallest power of two that brings it there
+            best = min(best, three << max(-(-length // three) - 1, 0).bit_length())
+            three *= 3
+        five *= 5
+    return best
 
 
 def rfft(signal: FloatArray, length: int | None = None) -> ComplexArray:
     """One-sided transform (length // 2 + 1,) of a real signal along its last axis, zeros added up to the length."""
-    return np.asarray(_engine().rfft(signal, n=length))
+    return np.asarray(np.fft.rfft(signal, n=length))
 
 
 def irfft(spectrum: ComplexArray | npt.NDArray[np.complex64], length: int) -> FloatArray:
     """Real signal (length,) of a one-sided spectrum; of a spectrum in single precision, in single precision."""
-    return np.asarray(_engine().irfft(spectrum, n=length))
+    return np.asarray(np.fft.irfft(spectrum, n=length))
 
 
 def analytic(signal: FloatArray) -> ComplexArray:
     """Analytic signal (n,) of a real one, by leaving out the negative frequencies, padded so that the ends do not meet."""
-    frames = int(_engine().next_fast_len(len(signal) + 4096))
-    spectrum = _engine().fft(signal, n=frames)
+    frames = next_fast_len(len(signal) + 4096)
+    spectrum = np.fft.fft(signal, n=frames)
     spectrum[1 : (frames + 1) // 2] *= 2
     spectrum[frames // 2 + 1 :] = 0
-    return np.asarray(_engine().ifft(spectrum)[: len(signal)])
+    return np.asarray(np.fft.ifft(spectrum)[: len(signal)])

@@ -5,44 +5,32 @@ Exit status: 0 done, 1 done and a claim was missed, 2 the input or the call is u
 
 from __future__ import annotations
 
-import importlib
 import sys
 from typing import NoReturn
 
 import click
 
 from utter_calm import __version__
+from utter_calm.cli.lazy import JOB, Entry, LazyGroup
 from utter_calm.errors import UtterCalmError
-from utter_calm.quantities.plain import one_line
+from utter_calm.plain import one_line
 
 _COMMANDS = {
-    "demo": ("utter_calm.cli.demo", "demo"),
-    "new": ("utter_calm.cli.new", "new"),
-    "run": ("utter_calm.cli.run", "run"),
-    "analyze": ("utter_calm.cli.analyze", "analyze"),
-    "table": ("utter_calm.cli.table", "table"),
-    "compare": ("utter_calm.cli.compare", "compare"),
-    "report": ("utter_calm.cli.report", "report"),
-    "export": ("utter_calm.cli.export", "export"),
-    "open": ("utter_calm.cli.window", "open_job"),
-}
+    "demo": Entry("utter_calm.cli.demo", "demo", "The demo job; --headless does it all without a window."),
+    "new": Entry("utter_calm.cli.new", "new", "Make a job with a unit and a plan to start from."),
+    "run": Entry("utter_calm.cli.run", "run", "Measure a job on the simulated rig.", JOB),
+    "analyze": Entry("utter_calm.cli.analyze", "analyze", "Analyse recordings made elsewhere."),
+    "table": Entry("utter_calm.cli.table", "table", "A job's newest takes and its claims.", JOB),
+    "compare": Entry("utter_calm.cli.compare", "compare", "Hold two takes against each other.", JOB),
+    "report": Entry("utter_calm.cli.report", "report", "Write a job's report, .pdf or .html.", JOB),
+    "export": Entry("utter_calm.cli.export", "export", "Write a take as a table, samples or a picture.", JOB),
+    "open": Entry("utter_calm.cli.window", "open_job", "Open a job in the window."),
+}  # fmt: skip
 
 
-class _LazyGroup(click.Group):
-    """Loads a sub-command's module when it is called: ``--help`` must not wait for SciPy."""
-
-    def list_commands(self, ctx: click.Context) -> list[str]:  # noqa: ARG002
-        return list(_COMMANDS)
-
-    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:  # noqa: ARG002
-        if cmd_name not in _COMMANDS:
-            return None
-        module, name = _COMMANDS[cmd_name]
-        command: click.Command = getattr(importlib.import_module(module), name)
-        return command
-
-
-@click.group(cls=_LazyGroup, invoke_without_command=True, context_settings={"help_option_names": ["-h", "--help"]})
+@click.group(
+    cls=LazyGroup, entries=_COMMANDS, invoke_without_command=True, context_settings={"help_option_names": ["-h", "--help"]}
+)
 @click.version_option(__version__, prog_name="utter-calm")
 @click.pass_context
 def cli(context: click.Context) -> None:

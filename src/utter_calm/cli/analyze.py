@@ -2,127 +2,26 @@
 
 from __future__ import annotations
 
-from pathlib import Path
-
 import click
-import numpy as np
 
-from utter_calm.analysis.clock_skew import common_skew
-from utter_calm.analysis.skewed_sweep import analyze_skewed, resampled
-from utter_calm.analysis.sweep_finder import find_sweep
-from utter_calm.analysis.tone import analyze_tone
-from utter_calm.cli.analyze_impedance import output_impedance
-from utter_calm.cli.analyze_level_series import level_series
-from utter_calm.cli.analyze_more import edges, imd, multitone, noise
-from utter_calm.cli.analyze_options import (
-    FILE,
-    Recording,
-    channel_option,
-    chosen,
-    json_option,
-    on_recording,
-    show,
-)
-from utter_calm.cli.skew import add_skew
-from utter_calm.formats.audio import read_audio
-from utter_calm.formats.tables import csv_text, write_text
-from utter_calm.measure.between_channels import with_channels_compared
-from utter_calm.measure.by_channel import by_channel
-from utter_calm.measure.capture import Capture
-from utter_calm.measure.first_look import FirstLook, FirstLookSettings
-from utter_calm.measure.response import add_response, sweep_trust
-from utter_calm.measure.result import Result, ResultBuilder, Trust
-from utter_calm.measure.usable import usable_part
+from utter_calm.cli.lazy import RECORDING, Entry, LazyGroup
+
+_COMMANDS = {
+    "edges": Entry("utter_calm.cli.analyze_more", "edges", "Rise time, overshoot, ringing, droop, slew rate.", RECORDING),
+    "imd": Entry("utter_calm.cli.analyze_more", "imd", "Intermodulation of two tones.", RECORDING),
+    "level-series": Entry(
+        "utter_calm.cli.analyze_level_series", "level_series",
+        "Distortion against level, one file for each level.", RECORDING),
+    "multitone": Entry("utter_calm.cli.analyze_more", "multitone", "What lies between many tones.", RECORDING),
+    "noise": Entry("utter_calm.cli.analyze_more", "noise", "Noise: broadband, weighted, density, idle tones.", RECORDING),
+    "output-impedance": Entry(
+        "utter_calm.cli.analyze_impedance", "output_impedance",
+        "Output impedance, from recordings with and without a load.", RECORDING),
+    "sweep": Entry("utter_calm.cli.analyze_sweep", "sweep", "Response and distortion out of a sweep.", RECORDING),
+    "tone": Entry("utter_calm.cli.analyze_tone", "tone", "Level, distortion, noise and mains of one tone.", RECORDING),
+}  # fmt: skip
 
 
-@click.group()
+@click.group(cls=LazyGroup, entries=_COMMANDS)
 def analyze() -> None:
     """Analyse recordings made elsewhere: WAV or FLAC, 16, 24 or 32 bit or float."""
-
-
-@on_recording(stimulus=True)
-def tone(recording: Recording) -> None:
-    """Level, distortion, noise and mains components of one tone.
-
-    Without --full-scale-volts the level is in FS, where a full-scale sine is 1.
-    """
-    settings = FirstLookSettings(band_low_hz=recording.band[0], band_high_hz=recording.band[1])
-    expected = recording.played(lambda record, rate: np.array([analyze_tone(record, rate).frequency_hz]))
-
-    def one_channel(one: Capture) -> Result:
-        found = FirstLook().analyze(settings, one)
-        frequency = found.reading("fundamental_frequency")
-        if expected is None or frequency is None:
-            return found
-        out = ResultBuilder(list(found.readings), list(found.traces), list(found.trust))
-        add_skew(out, common_skew(np.array([frequency.value]), expected))
-        return out.build()
-
-    recording.show(one_channel, with_channels_compared)
-
-
-@analyze.command()
-@click.argument("response", type=FILE)
-@click.option("--stimulus", type=FILE, required=True, help="The file that was played: one exponential sweep.")
-@channel_option
-@json_option
-@click.option("--csv", "csv_path", type=FILE, help="Write the response as a table to this file.")
-def sweep(response: Path, stimulus: Path, channel: int | None, csv_path: Path | None, *, as_json: bool) -> None:
-    """Response and distortion of orders 2 to 10 from a recorded sweep and the file that was played."""
-    played, played_rate = read_audio(stimulus)
-    recorded, rate = read_audio(response)
-    source = Capture(played, rate).channel(1)
-    law = find_sweep(source, played_rate)
-    capture = Capture(recorded, rate)
-
-    def one_channel(one: Capture) -> Result:
-        out = ResultBuilder()
-        _, trust = usable_part(one, 1)
-        # a recording at another rate is brought to that of the stimulus first
-        samples = one.channel(1) if rate == played_rate else resampled(one.channel(1), played_rate / rate)
-        clocked = analyze_skewed(samples, source, law, played_rate)
-        found = clocked.found
-        said = sweep_trust(found, 1, law, played_rate)
-        # a stretch that stands still is a gap in the sweep as well, which says more
-        known = ("late_start", "early_end", *(t.code for t in said))
-        out.trust.extend((*(t for t in trust if t.code not in known), *said))
-        add_skew(out, clocked.skew, clocked.doubt, leans=" It was taken out.")
-        if not clocked.phase_holds:
-            text = "Whether the recorder's clock is the player's cannot be told, and it seems not: phase and delay are withheld."
-            out.trust.append(Trust("phase_withheld", text))
-        needed = law.onset_s + law.duration_s + found.delay_s
-        if len(recorded) / rate < needed:
-            text = f"The response ends {needed - len(recorded) / rate:.2f} s before the sweep does: its top is missing."
-            out.trust.append(Trust("truncated", text))
-        if found.delay_s < 0:
-            out.trust.append(Trust("early_response", "The response comes before its stimulus: were the files cut?"))
-        if found.snr is not None:
-            out.add("snr", 1, found.snr, "1")
-        add_response(out, found, 1, with_phase=clocked.phase_holds)
-        for name, value, unit in (
-            ("sweep_start", law.start_hz, "Hz"),
-            ("sweep_stop", law.stop_hz, "Hz"),
-            ("sweep_duration", law.duration_s, "s"),
-            ("sweep_growth", law.growth_s, "s"),
-        ):
-            out.add(name, 1, value, unit)
-        return out.build()
-
-    result = by_channel(capture, chosen(capture, channel), one_channel)
-    if csv_path is not None:
-        _write_csv(result, csv_path)
-    show(result, f"{response.name} against {stimulus.name}", as_json=as_json)
-
-
-def _write_csv(result: Result, path: Path) -> None:
-    traces = [t for t in result.traces if t.name == "response"]
-    header, columns = ["frequency_hz"], [traces[0].x]
-    for trace in traces:
-        header += [f"gain_{trace.channel}", f"phase_rad_{trace.channel}"]
-        phase = trace.phase_rad if trace.phase_rad is not None else np.zeros_like(trace.magnitude)
-        columns += [np.interp(columns[0], trace.x, trace.magnitude), np.interp(columns[0], trace.x, phase)]
-    write_text(path, csv_text(header, columns))
-
-
-for _command in (tone, level_series, noise, multitone, imd, edges, output_impedance):
-    analyze.add_command(_command)

@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from utter_calm.job.job import Job
-from utter_calm.quantities.plain import one_line
+from utter_calm.plain import one_line
 
 
 def open_job(path: Path) -> Job:

@@ -16,10 +16,10 @@ from utter_calm.job.take import TakeSummary
 from utter_calm.job.verdict import Verdict
 from utter_calm.measure.kinds import declared
 from utter_calm.measure.result import Reading, Result, Surface, Trace
+from utter_calm.plain import one_line
 from utter_calm.present.panel import claim_view
 from utter_calm.present.values import beside_text, floor_value, phase_text, reading_text
 from utter_calm.quantities import Conditions, plain_text, value_text, values_text
-from utter_calm.quantities.plain import one_line
 
 
 def reading_json(reading: Reading) -> dict[str, Any]:

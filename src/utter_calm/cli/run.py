@@ -16,9 +16,9 @@ from utter_calm.job.run.prompt import WIRING, Answer, Prompt
 from utter_calm.job.run.run import RunHooks, RunProgress, run_cells
 from utter_calm.job.take import FLOOR, TakeSummary
 from utter_calm.job.verdict import Outcome
+from utter_calm.plain import one_line
 from utter_calm.present.words import take_title
 from utter_calm.quantities import names_same, value_text
-from utter_calm.quantities.plain import one_line
 
 
 @click.command()

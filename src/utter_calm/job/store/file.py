@@ -26,7 +26,7 @@ from utter_calm.job.take import TakeSummary
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.kinds import KINDS
 from utter_calm.measure.result import Result
-from utter_calm.quantities.plain import one_line
+from utter_calm.plain import one_line
 
 T = TypeVar("T")
 

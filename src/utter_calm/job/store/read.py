@@ -18,7 +18,7 @@ from utter_calm.job.take import Findings, Source, TakeSummary
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.kinds import KINDS
 from utter_calm.measure.result import Reading, Surface, Trace, Trust
-from utter_calm.quantities.plain import one_line
+from utter_calm.plain import one_line
 from utter_calm.rig import Rig
 
 T = TypeVar("T")
