@@ -71,14 +71,21 @@ class Recording:
         return None if self.stimulus is None else tones_of(self.stimulus, self.capture.rate_hz, tones)
 
     def show(
-        self, measure: Callable[[Capture], Result], together: Callable[[Capture, Result, Sequence[int]], Result] | None = None
+        self,
+        measure: Callable[[Capture], Result],
+        together: Callable[[Capture, Result, Sequence[int]], Result] | None = None,
+        *,
+        kind: str = "",
     ) -> None:
-        """Measure each channel, as a capture of one channel, then what they tell ``together``, and print what was found."""
+        """Measure each channel, as a capture of one channel, then what they tell ``together``, and print what was found.
+
+        ``kind`` declares what the readings are; empty where they are of several.
+        """
         numbers = chosen(self.capture, self.channel)
         result = by_channel(self.capture, numbers, measure)
         if together is not None:
             result = together(self.capture, result, numbers)
-        show(result, self.file.name, as_json=self.as_json, full_scale_v=self.full_scale_v)
+        show(result, self.file.name, as_json=self.as_json, full_scale_v=self.full_scale_v, kind=kind)
 
 
 def on_recording(*, stimulus: bool = False) -> Callable[[Callable[..., None]], click.Command]:
@@ -135,9 +142,9 @@ def start(one: Capture, *, flat: bool = False) -> tuple[ResultBuilder, FloatArra
     return ResultBuilder(trust=[t for t in trust if not (flat and t.code == "dropout")]), samples
 
 
-def show(result: Result, title: str, *, as_json: bool, full_scale_v: float | None = None) -> None:
+def show(result: Result, title: str, *, as_json: bool, full_scale_v: float | None = None, kind: str = "") -> None:
     """Print a result for people or for machines."""
     if as_json:
         print_json(result_json(result))
     else:
-        print_result(result, title=title, full_scale_v=full_scale_v)
+        print_result(result, title=title, full_scale_v=full_scale_v, kind=kind)

@@ -6,8 +6,9 @@ from pathlib import Path
 
 import click
 
+from utter_calm.cli.job_output import print_claims, take_json, verdict_json
 from utter_calm.cli.opening import open_job
-from utter_calm.cli.output import console, print_claims, print_json, print_result, take_json, verdict_json
+from utter_calm.cli.output import console, print_json, print_result
 from utter_calm.errors import InputError
 from utter_calm.job.document import Cell, Unit
 from utter_calm.job.job import Job

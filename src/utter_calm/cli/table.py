@@ -6,8 +6,9 @@ from pathlib import Path
 
 import click
 
+from utter_calm.cli.job_output import print_claims, verdict_json
 from utter_calm.cli.opening import open_job
-from utter_calm.cli.output import print_claims, print_json, verdict_json
+from utter_calm.cli.output import print_json
 from utter_calm.cli.run import print_outcome
 from utter_calm.job.export import export_readings
 from utter_calm.job.verdict import Outcome

@@ -1,42 +1,66 @@
-"""The kinds of row that there are. A new one is listed here; its readings' declarations come with it."""
+"""The kinds of row that there are. A new one is listed here; its readings' declarations come with it.
+
+A kind is loaded when it is asked for: whoever needs one waits for no other.
+"""
 
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Iterator
+import importlib
+from collections.abc import Iterator, MutableMapping
 from typing import Any
 
 from utter_calm.errors import InputError
-from utter_calm.measure.crosstalk import Crosstalk
 from utter_calm.measure.declare import Declared, find, undeclared
-from utter_calm.measure.edges import Edges
-from utter_calm.measure.first_look import FirstLook
-from utter_calm.measure.frequency_series import FrequencySeries
-from utter_calm.measure.impedance import Impedance
-from utter_calm.measure.intermodulation import Intermodulation
 from utter_calm.measure.kind import Kind
-from utter_calm.measure.level_series import LevelSeries
-from utter_calm.measure.multitone import Multitone
-from utter_calm.measure.noise import Noise
-from utter_calm.measure.power_series import PowerSeries
-from utter_calm.measure.response import Response
-from utter_calm.measure.tracking import Tracking
 
-_ALL: tuple[Kind[Any], ...] = (
-    FirstLook(),
-    Response(),
-    LevelSeries(),
-    FrequencySeries(),
-    Noise(),
-    Multitone(),
-    Intermodulation(),
-    Crosstalk(),
-    Edges(),
-    Impedance(),
-    Tracking(),
-    PowerSeries(),
-)
-KINDS: dict[str, Kind[Any]] = {kind.key: kind for kind in _ALL}
+_WHERE = {
+    "first_look": "FirstLook",
+    "response": "Response",
+    "level_series": "LevelSeries",
+    "frequency_series": "FrequencySeries",
+    "noise": "Noise",
+    "multitone": "Multitone",
+    "intermodulation": "Intermodulation",
+    "crosstalk": "Crosstalk",
+    "edges": "Edges",
+    "impedance": "Impedance",
+    "tracking": "Tracking",
+    "power_series": "PowerSeries",
+}
+"""Key, which is the name of its module too, and class."""
+
+
+class _Kinds(MutableMapping[str, Kind[Any]]):
+    """Key to kind, in the order in which they are offered."""
+
+    def __init__(self) -> None:
+        self._known: dict[str, Kind[Any] | None] = dict.fromkeys(_WHERE)
+
+    def __getitem__(self, key: str) -> Kind[Any]:
+        found = self._known[key]
+        if found is None:
+            made: Kind[Any] = getattr(importlib.import_module(f"utter_calm.measure.{key}"), _WHERE[key])()
+            found = self._known[key] = made
+        return found
+
+    def __setitem__(self, key: str, kind: Kind[Any]) -> None:
+        self._known[key] = kind
+
+    def __delitem__(self, key: str) -> None:
+        del self._known[key]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._known)
+
+    def __len__(self) -> int:
+        return len(self._known)
+
+    def __contains__(self, key: object) -> bool:
+        return key in self._known  # the mixin would load it to see
+
+
+KINDS = _Kinds()
 
 
 @contextlib.contextmanager

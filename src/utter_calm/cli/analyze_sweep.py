@@ -1,0 +1,89 @@
+"""``utter-calm analyze sweep``: a recorded sweep against the file that was played."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+import numpy as np
+
+from utter_calm.analysis.skewed_sweep import analyze_skewed, resampled
+from utter_calm.analysis.sweep_finder import find_sweep
+from utter_calm.cli.analyze_options import (
+    FILE,
+    channel_option,
+    chosen,
+    json_option,
+    show,
+)
+from utter_calm.cli.skew import add_skew
+from utter_calm.formats.audio import read_audio
+from utter_calm.formats.tables import csv_text, write_text
+from utter_calm.measure.by_channel import by_channel
+from utter_calm.measure.capture import Capture
+from utter_calm.measure.response import add_response, sweep_trust
+from utter_calm.measure.result import Result, ResultBuilder, Trust
+from utter_calm.measure.usable import usable_part
+
+
+@click.command()
+@click.argument("response", type=FILE)
+@click.option("--stimulus", type=FILE, required=True, help="The file that was played: one exponential sweep.")
+@channel_option
+@json_option
+@click.option("--csv", "csv_path", type=FILE, help="Write the response as a table to this file.")
+def sweep(response: Path, stimulus: Path, channel: int | None, csv_path: Path | None, *, as_json: bool) -> None:
+    """Response and distortion of orders 2 to 10 from a recorded sweep and the file that was played."""
+    played, played_rate = read_audio(stimulus)
+    recorded, rate = read_audio(response)
+    source = Capture(played, rate).channel(1)
+    law = find_sweep(source, played_rate)
+    capture = Capture(recorded, rate)
+
+    def one_channel(one: Capture) -> Result:
+        out = ResultBuilder()
+        _, trust = usable_part(one, 1)
+        # a recording at another rate is brought to that of the stimulus first
+        samples = one.channel(1) if rate == played_rate else resampled(one.channel(1), played_rate / rate)
+        clocked = analyze_skewed(samples, source, law, played_rate)
+        found = clocked.found
+        said = sweep_trust(found, 1, law, played_rate)
+        # a stretch that stands still is a gap in the sweep as well, which says more
+        known = ("late_start", "early_end", *(t.code for t in said))
+        out.trust.extend((*(t for t in trust if t.code not in known), *said))
+        add_skew(out, clocked.skew, clocked.doubt, leans=" It was taken out.")
+        if not clocked.phase_holds:
+            text = "Whether the recorder's clock is the player's cannot be told, and it seems not: phase and delay are withheld."
+            out.trust.append(Trust("phase_withheld", text))
+        needed = law.onset_s + law.duration_s + found.delay_s
+        if len(recorded) / rate < needed:
+            text = f"The response ends {needed - len(recorded) / rate:.2f} s before the sweep does: its top is missing."
+            out.trust.append(Trust("truncated", text))
+        if found.delay_s < 0:
+            out.trust.append(Trust("early_response", "The response comes before its stimulus: were the files cut?"))
+        if found.snr is not None:
+            out.add("snr", 1, found.snr, "1")
+        add_response(out, found, 1, with_phase=clocked.phase_holds)
+        for name, value, unit in (
+            ("sweep_start", law.start_hz, "Hz"),
+            ("sweep_stop", law.stop_hz, "Hz"),
+            ("sweep_duration", law.duration_s, "s"),
+            ("sweep_growth", law.growth_s, "s"),
+        ):
+            out.add(name, 1, value, unit)
+        return out.build()
+
+    result = by_channel(capture, chosen(capture, channel), one_channel)
+    if csv_path is not None:
+        _write_csv(result, csv_path)
+    show(result, f"{response.name} against {stimulus.name}", as_json=as_json)
+
+
+def _write_csv(result: Result, path: Path) -> None:
+    traces = [t for t in result.traces if t.name == "response"]
+    header, columns = ["frequency_hz"], [traces[0].x]
+    for trace in traces:
+        header += [f"gain_{trace.channel}", f"phase_rad_{trace.channel}"]
+        phase = trace.phase_rad if trace.phase_rad is not None else np.zeros_like(trace.magnitude)
+        columns += [np.interp(columns[0], trace.x, trace.magnitude), np.interp(columns[0], trace.x, phase)]
+    write_text(path, csv_text(header, columns))
