@@ -59,7 +59,7 @@ def test_no_label_of_an_axis_meets_its_neighbour(width, height, percent):
     watts = Axis("power", quantity("power").view("log"), 1e-3, 100, log=True)
     part = Axis("distortion", quantity("distortion").view("db"), -120, 0, percent=percent)
     drawing, _ = draw(PlotView("P", "", "", watts, part, (CurveView(x, -60 + 0 * x),)), width, height, LIGHT)
-    texts = [item for item in (*drawing.under, *drawing.over) if isinstance(item, Text) and not item.turned]
+    texts = [item for item in drawing.items if isinstance(item, Text) and not item.turned]
     below = sorted((t for t in texts if t.anchor == "middle"), key=lambda t: t.x)
     assert len(below) >= 2
     for left, right in itertools.pairwise(below):

@@ -155,7 +155,7 @@ def test_dense_curves_are_told_by_their_strength_and_others_by_their_dashes():
 def test_labels_of_curves_stand_at_their_ends_apart(canvas):
     canvas.show_view(view(curve(5.0, label="one"), curve(5.0, label="two")))
     drawing, mapper = canvas._drawn(LIGHT)
-    places = {i.text: i for i in drawing.over if isinstance(i, Text)}
+    places = {i.text: i for i in drawing.words if isinstance(i, Text)}
     at = float(mapper.y(5.0))
     assert all(places[t].x > mapper.frame.right and abs(places[t].y - at) < 20 for t in ("one", "two"))
     assert abs(places["one"].y - places["two"].y) > 10
@@ -198,12 +198,12 @@ def crowd(count):
 def test_in_a_crowd_the_focus_is_on_top_and_named(canvas):
     canvas.show_view(crowd(120))
     drawing, _ = canvas._drawn(LIGHT)
-    assert [i.text for i in drawing.over if isinstance(i, Text)] == ["no. 119"]
+    assert [i.text for i in drawing.words if isinstance(i, Text)] == ["no. 119"]
     picture = canvas.grab().toImage()
     assert len({picture.pixelColor(x, 195).name() for x in range(100, 600)}) > 5
     canvas.show_view(crowd(5))
     drawing, _ = canvas._drawn(LIGHT)
-    assert len([i for i in drawing.over if isinstance(i, Text)]) == 5
+    assert len([i for i in drawing.words if isinstance(i, Text)]) == 5
 
 
 def test_an_octave_is_one_key_away(qtbot):

@@ -34,7 +34,7 @@ class Yardstick:
 
 
 def _quantile(count: int, degrees: int | None) -> float:
-    from scipy.special import ndtri, stdtrit
+    from scipy.special import ndtri, stdtrit  # noqa: PLC0415 - heavy: not before two takes are compared
 
     each = -math.expm1(math.log1p(-FALSE_ALARM) / max(count, 1))
     return float(ndtri(1 - each / 2) if degrees is None else stdtrit(degrees, 1 - each / 2))

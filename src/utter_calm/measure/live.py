@@ -21,9 +21,12 @@ from utter_calm.rig import Rig
 from utter_calm.rig.live import LiveSnapshot, LiveTone
 
 SPECTRUM_FRAMES = 32_768
+"""Up to 96 kHz; twice as many above, for lines as close together."""
 _READING_S = 0.45
 _READING_PERIOD_S = 0.3
-_PICTURE_PERIOD_S = 0.024
+_PICTURE_PERIOD_S = 0.0155
+_READING_SHARE = 8.0
+"""Readings rest so many times as long as they took: the processor belongs to the sound and the pictures."""
 _WAVE_PERIODS = 3
 _NEARLY_FULL, _SETTLES_S = 0.98, 0.15
 
@@ -107,24 +110,25 @@ class LiveAnalyser:
     def _run(self) -> None:
         number, seen, averaged, due = 0, -1, 0, 0.0
         power: FloatArray | None = None
+        frames = SPECTRUM_FRAMES * (2 if self._tone.rate_hz > 96_000 else 1)
         while not self._stop.is_set():
             # faster than a screen shows would only take the processor from the sound
             self._stop.wait(max(0.0, due - time.monotonic()))
             due = time.monotonic() + _PICTURE_PERIOD_S
-            shot = self._tone.snapshot(SPECTRUM_FRAMES)
+            shot = self._tone.snapshot(frames)
             if shot.frames == seen and shot.problem is None:
                 self._stop.wait(0.004)
                 continue
             seen = shot.frames
-            if len(shot.samples) < SPECTRUM_FRAMES:
+            if len(shot.samples) < frames:
                 self._stop.wait(0.01)
                 if shot.problem is None:
                     continue
-            volts = shot.samples * self._scales
+            volts = np.multiply(shot.samples.T, self._scales[:, None]).T  # each channel in one piece
             if len(volts) < 64:
                 self._stop.wait(0.05)
                 continue
-            lines = [line_spectrum(c, self._tone.rate_hz) for c in volts[-SPECTRUM_FRAMES:].T]
+            lines = [line_spectrum(c, self._tone.rate_hz) for c in volts[-frames:].T]
             fresh = np.stack([s.line_rms for s in lines], axis=1) ** 2
             if power is None or self._restart or power.shape != fresh.shape:
                 power, averaged, self._restart = fresh, 0, False
@@ -140,12 +144,15 @@ class LiveAnalyser:
                 return
 
     def _read(self) -> None:
-        while not self._stop.wait(_READING_PERIOD_S):
+        took = 0.0
+        while not self._stop.wait(max(_READING_PERIOD_S, _READING_SHARE * took)):
+            begun = time.thread_time()
             shot = self._tone.snapshot(round(_READING_S * self._tone.rate_hz), peek=True)
             if shot.problem is not None:
                 return
             if len(shot.samples) >= 0.9 * _READING_S * self._tone.rate_hz:
                 self._result = self._measure(shot) or self._result
+            took = time.thread_time() - begun
 
     def _measure(self, shot: LiveSnapshot) -> Result | None:
         rate, samples = self._tone.rate_hz, shot.samples

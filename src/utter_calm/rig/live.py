@@ -112,12 +112,14 @@ class LiveTone:
         with self._lock:
             count = min(frames, self._frames, len(self._ring))
             end = self._frames % len(self._ring)
-            index = (np.arange(end - count, end)) % len(self._ring)
+            newest = self._ring[max(0, end - count) : end]
+            if count > end:  # the ring's end holds what came before its start
+                newest = np.concatenate([self._ring[end - count :], newest])
             overload = tuple(self._overload[self._heard].tolist())
             if not peek:
                 self._overload[:] = False
             return LiveSnapshot(
-                self._ring[index][:, self._heard], self._frames, overload, self._lost, self._wanted, self._problem, self._steady
+                newest[:, self._heard], self._frames, overload, self._lost, self._wanted, self._problem, self._steady
             )
 
     def mute(self) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 import numpy.typing as npt
@@ -47,15 +48,21 @@ def draw(
     if view.floor is not None:
         drawing.under.append(_floor(mapper, view.floor, palette))
     drawing.under += [_bound(mapper, bound, palette) for bound in view.bounds]
-    crowd = [c for c in view.curves if not c.focus] if len(view.curves) > _CROWD else []
-    drawing.over += crowd_items(mapper, crowd, palette, lambda curve: curve_items(mapper, curve, palette, thin=True))
-    for curve in sorted(view.curves, key=lambda c: c.focus):  # what has weight comes last
-        if not crowd or curve.focus:
-            drawing.over += curve_items(mapper, curve, palette)
-    drawing.over += _points_read(mapper, palette, style)
-    drawing.over += _labels(mapper, palette, style)
-    drawing.over += _flags(mapper, palette, style)
+    drawing.over += curves_drawn(mapper, view.curves, palette)
+    drawing.words += _points_read(mapper, palette, style)
+    drawing.words += _labels(mapper, palette, style)
+    drawing.words += _flags(mapper, palette, style)
     return drawing, mapper
+
+
+def curves_drawn(mapper: Mapper, curves: Sequence[CurveView], palette: Palette) -> list[Item]:
+    """Draw curves alone, what has weight last."""
+    crowd = [c for c in curves if not c.focus] if len(curves) > _CROWD else []
+    out = list(crowd_items(mapper, crowd, palette, lambda curve: curve_items(mapper, curve, palette, thin=True)))
+    for curve in sorted(curves, key=lambda c: c.focus):
+        if not crowd or curve.focus:
+            out += curve_items(mapper, curve, palette)
+    return out
 
 
 def _grid(mapper: Mapper, palette: Palette, style: Style) -> list[Item]:
@@ -150,7 +157,7 @@ def _across(frame: Frame, at: float, colour: str) -> Path:
 
 
 def _points(mapper: Mapper, x: FloatArray, y: FloatArray) -> FloatArray:
-    places = mapper.x(x)
+    places = mapper.along(x)
     at, height = thinned(places, mapper.y(y), max(16, int(mapper.frame.width * mapper.style.columns)))
     # far outside is pulled near: the clip hides it, and numbers stay short
     height = np.clip(height, mapper.frame.top - _BEYOND, mapper.frame.bottom + _BEYOND)

@@ -100,15 +100,19 @@ class Frame:
 
 @dataclass(slots=True)
 class Drawing:
-    """All that is drawn, in its order; what lies under the curves is apart, for it changes less often."""
+    """All that is drawn, in its order: ``under`` the curves, the curves ``over`` that, and the ``words`` about them.
+
+    In a live picture the curves alone move.
+    """
 
     width: float
     height: float
     frame: Frame
     under: list[Item] = field(default_factory=list)
     over: list[Item] = field(default_factory=list)
+    words: list[Item] = field(default_factory=list)
 
     @property
     def items(self) -> list[Item]:
         """Everything, lowest first."""
-        return [*self.under, *self.over]
+        return [*self.under, *self.over, *self.words]

@@ -53,7 +53,8 @@ def thinned(position: FloatArray, height: FloatArray, columns: int) -> tuple[Flo
 def columns_of(position: FloatArray, columns: int) -> npt.NDArray[np.intp]:
     """Index of the first point of each of so many equal columns that holds any; ``position`` (n,) rising."""
     edges = np.linspace(position[0], position[-1], columns + 1)
-    return np.unique(np.searchsorted(position, edges[:-1]))
+    starts = np.searchsorted(position, edges[:-1])
+    return starts[np.concatenate([[True], starts[1:] != starts[:-1]])]
 
 
 def straightened(at: FloatArray, height: FloatArray, tolerance: float) -> tuple[FloatArray, FloatArray]:

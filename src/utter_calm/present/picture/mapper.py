@@ -49,6 +49,7 @@ class Mapper:
     def __init__(self, view: PlotView, frame: Frame, window: Window, style: Style | None = None) -> None:
         self.view, self.frame, self.window, self.style = view, frame, window, style or Style()
         self.width = frame.right
+        self._along: dict[int, tuple[FloatArray, FloatArray]] = {}
 
     def x(self, value: npt.ArrayLike) -> FloatArray:
         """Points from the left of values along x."""
@@ -56,6 +57,13 @@ class Mapper:
         if self.view.x.log:
             low, high, at = np.log(low), np.log(high), np.log(np.maximum(at, 1e-300))
         return np.asarray(self.frame.left + (at - low) / (high - low) * self.frame.width)
+
+    def along(self, values: FloatArray) -> FloatArray:
+        """As :meth:`x`, for the x of a curve: that of a live one is the same in each picture, and worked out once."""
+        known = self._along.get(id(values))
+        if known is None or known[0] is not values:
+            known = self._along[id(values)] = (values, self.x(values))
+        return known[1]
 
     def y(self, place: npt.ArrayLike) -> FloatArray:
         """Points from the top of places along y."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from typing import Any, cast
 
 import numpy as np
@@ -28,6 +29,8 @@ from utter_calm.ui.state.worker import Computation
 
 _HUM_RECORD_S = 1.0
 _HUM_PERIOD_MS = 250
+_METER_S = 0.08
+"""A meter moves no more often than an eye follows."""
 _KEEP_S = 1.6
 _CLIP_KEEP_S = 0.45
 
@@ -47,6 +50,7 @@ class LiveDesk(QObject):
 
     def __init__(self, session: JobSession) -> None:
         super().__init__(session)
+        self._metered = 0.0
         self._session = session
         self.control = LiveControl(session)
         self.pane = LivePane()
@@ -160,8 +164,11 @@ class LiveDesk(QObject):
             self.stopped.emit()
 
     def _framed(self, frame: LiveFrame) -> None:
-        peaks = [c.scale for c in self._session.plan.rig.recorded]
-        self.metered.emit(tuple(float(v) for v in abs(frame.wave).max(axis=0) / peaks))
+        now = time.monotonic()
+        if now - self._metered > _METER_S:
+            self._metered = now
+            peaks = [c.scale for c in self._session.plan.rig.recorded]
+            self.metered.emit(tuple(float(v) for v in abs(frame.wave).max(axis=0) / peaks))
         if frame.points and frame.points is not self._points and self.hum is None:
             self._points = frame.points
             self._watch_clipping(frame.points)

@@ -21,7 +21,7 @@ from utter_calm.ui.picture.canvas import PlotCanvas
 AVERAGES = (1, 4, 16, 64)
 _POINTS = 1400
 _MOST_EVENTS = 6
-_PERIOD_MS = 25
+_PERIOD_MS = 8
 _TONE_WORDS = "Ctrl+Up and Ctrl+Down change the level while it runs, K keeps a take, Esc mutes."
 _HUM_WORDS = "N marks the moment: press it, change something (lights, a lead, battery), and see what it did. K keeps a take."
 

@@ -18,7 +18,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QWidget
 
 from utter_calm.present.palette import Palette
-from utter_calm.present.picture.draw import draw
+from utter_calm.present.picture.draw import curves_drawn, draw
 from utter_calm.present.picture.drawing import Drawing, FloatArray
 from utter_calm.present.picture.mapper import Mapper, Style, Window, whole_window
 from utter_calm.present.picture.view import PlotView
@@ -101,7 +101,7 @@ class PaintedPlot(QWidget):
             return
         curves = tuple(replace(c, y=h) for c, h in zip(self._view.curves, heights, strict=False))
         self._view = replace(self._view, curves=(*curves, *self._view.curves[len(curves) :]))
-        self._live, self._drawing, self._whole = True, None, None
+        self._live, self._whole = True, None
         self.update()
 
     def set_whole_range(self) -> None:
@@ -176,12 +176,13 @@ class PaintedPlot(QWidget):
         drawing, mapper = self._drawn(palette)
         if self._live:
             if self._under is None:
-                self._under = self._picture(palette, drawing, under_only=True)
+                self._under = self._picture(palette, drawing, live=True)
             painter.drawPixmap(0, 0, self._under)
-            paint(painter, drawing.over, drawing.frame)
+            # what moves sixty times a second needs no soft edges, which cost more than all the rest
+            paint(painter, curves_drawn(mapper, view.curves, palette), drawing.frame, smooth=False)
         else:
             if self._whole is None:
-                self._whole = self._picture(palette, drawing, under_only=False)
+                self._whole = self._picture(palette, drawing, live=False)
             painter.drawPixmap(0, 0, self._whole)
         self._paint_lines(painter, mapper, palette)
         painter.end()
@@ -196,7 +197,8 @@ class PaintedPlot(QWidget):
             self._drawing, self._mapper = draw(view, self.width(), self.height(), palette, window=self._window, style=style)
         return self._drawing, self._mapper
 
-    def _picture(self, palette: Palette, drawing: Drawing, *, under_only: bool) -> QPixmap:
+    def _picture(self, palette: Palette, drawing: Drawing, *, live: bool) -> QPixmap:
+        """Paint all of it once; of a live picture all but the curves, which move."""
         ratio = self.devicePixelRatioF()
         picture = QPixmap(self.size() * ratio)
         picture.setDevicePixelRatio(ratio)
@@ -204,8 +206,9 @@ class PaintedPlot(QWidget):
         painter = QPainter(picture)
         crowded = self._view is not None and len(self._view.curves) > _CROWD
         paint(painter, drawing.under, drawing.frame)
-        if not under_only:
+        if not live:
             paint(painter, drawing.over, drawing.frame, smooth=not crowded)
+        paint(painter, drawing.words, drawing.frame)
         painter.end()
         return picture
 
