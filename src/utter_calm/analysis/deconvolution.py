@@ -201,14 +201,20 @@ def _excited(played: FloatArray, endless: FloatArray, frequency: FloatArray, swe
 
 def _arrival(gain: ComplexArray, frames: int) -> float:
     """Position in samples of the highest peak of the impulse response, between samples by a finely padded transform."""
-    impulse = irfft(gain, frames)
+    # single precision finds the peak; where it is between samples is told in double
+    impulse = irfft(gain.astype(np.complex64), frames)
     peak = int(np.argmax(np.abs(impulse)))
     fine, around = 32, np.arange(-1, 1 + 1e-9, 1 / 32)
     # the sum of cosines about the peak, exactly, from a thinned set of lines (every line counts only near the peak)
     step = max(1, len(gain) // 20_000)
     lines = np.arange(0, len(gain), step)
     turned = gain[lines] * np.exp(2j * np.pi * lines * peak / frames)
-    values = (np.exp(2j * np.pi * np.outer(around, lines) / frames) @ turned).real
+    values = np.empty(len(around))
+    turned = turned * np.exp(2j * np.pi * lines * around[0] / frames)
+    turn = np.exp(2j * np.pi * lines * (1 / fine) / frames)
+    for index in range(len(around)):  # one more turn each time: cheaper than a fresh exponential for every place
+        values[index] = turned.real.sum()
+        turned *= turn
     best = int(np.argmax(np.abs(values)))
     shift = around[best]
     if 0 < best < len(around) - 1:
