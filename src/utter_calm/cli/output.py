@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 import click
@@ -100,6 +101,12 @@ def console(*, err: bool = False) -> Console:
     return wanted if wanted.is_terminal else Console(stderr=err, width=140, markup=False, emoji=False)
 
 
+def _doubt(found: Iterable[Reading | None]) -> str:
+    """Say at a reading what makes it doubtful; empty where nothing does."""
+    why = dict.fromkeys(r.doubt for r in found if r is not None and r.doubt)
+    return f" (in doubt: {', '.join(why)})" if why else ""
+
+
 def print_result(result: Result, *, title: str = "", full_scale_v: float | None = None, kind: str = "") -> None:
     """Write a result as tables."""
     channels = sorted({r.channel for r in result.readings if r.channel}) or [1]
@@ -119,7 +126,7 @@ def print_result(result: Result, *, title: str = "", full_scale_v: float | None 
         floor = floor_value(first, kind)
         beside = [beside_text(first, kind, full_scale_v), phase_text(first)]
         columns = [*cells, ", ".join(t for t in beside if t), *([floor] if has_floor else [])]
-        table.add_row(one_line(f"{declared(name, kind).title}{f', {first.label}' if first.label else ''}"), *columns)
+        table.add_row(one_line(f"{declared(name, kind).title}{f', {first.label}' if first.label else ''}{_doubt(rows.values())}"), *columns)
     out = console()
     out.print(table)
     for item in result.trust:

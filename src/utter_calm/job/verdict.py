@@ -58,6 +58,8 @@ class Verdict:
         For a trace: the x of the worst point.
     floor
         What the rig alone gives.
+    doubt
+        Why the reading says less than it seems to; empty where it does not.
     """
 
     claim: Claim
@@ -70,6 +72,7 @@ class Verdict:
     margin: float | None = None
     at: float | None = None
     floor: float | None = None
+    doubt: str = ""
 
 
 def judge(claim: Claim, result: Result | None, setup: Setup | None = None) -> Verdict:
@@ -117,7 +120,7 @@ def _judge_reading(claim: Claim, reading: Reading) -> Verdict | None:
         return None
     margin, bound = min(margins)
     spread = reading.uncertainty or 0.0
-    outcome = _outcome(margin, spread)
+    outcome = Outcome.UNDECIDED if reading.doubt else _outcome(margin, spread)
     lost = is_rig_limited(reading) or is_in_noise(reading.value, reading.uncertainty)
     if outcome is not Outcome.MET and bound == claim.high and lost:
         outcome = Outcome.NOT_REACHABLE
@@ -132,6 +135,7 @@ def _judge_reading(claim: Claim, reading: Reading) -> Verdict | None:
         margin,
         None,
         reading.floor,
+        reading.doubt,
     )
 
 

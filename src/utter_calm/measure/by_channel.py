@@ -32,7 +32,7 @@ def by_channel(capture: Capture, numbers: Sequence[int], measure: Callable[[Capt
         add_spans(out, number, found.trust)
         out.traces += [replace(t, channel=number) for t in found.traces]
         out.surfaces += [replace(s, channel=number) for s in found.surfaces]
-        out.trust += [replace(t, text=t.text.replace("hannel 1", f"hannel {number}")) for t in found.trust]
+        out.trust += [replace(t, text=t.text.replace("hannel 1", f"hannel {number}"), channel=number) for t in found.trust]
     if failures and not out.readings:
         raise failures[0]
     return out.build()

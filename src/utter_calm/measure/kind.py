@@ -14,6 +14,7 @@ from utter_calm.errors import NoSignal, UtterCalmError
 from utter_calm.measure.by_channel import by_channel
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, Role, find, undeclared
+from utter_calm.measure.doubt import marked
 from utter_calm.measure.pictures import Over, PlotSpec
 from utter_calm.measure.result import Result
 from utter_calm.measure.settings import (
@@ -144,6 +145,9 @@ class StepKind(Kind[S]):
 
     def analyze(self, settings: S, capture: Capture, *, progress: Callable[[float], None] | None = None) -> Result:
         """Compute all channels of a capture of this step; where one hears nothing, the others by themselves."""
+        return marked(self._analyzed(settings, capture, progress), capture, self.declared)
+
+    def _analyzed(self, settings: S, capture: Capture, progress: Callable[[float], None] | None) -> Result:
         try:
             return self.conclude(settings, self.prepare(settings, capture, progress=progress), progress=progress)
         except NoSignal as problem:

@@ -13,6 +13,9 @@ from utter_calm.quantities import Conditions, values_text
 FloatArray = npt.NDArray[np.float64]
 
 
+_DOUBT = "in doubt: "
+
+
 @dataclass(frozen=True, slots=True)
 class Reading:
     """One value.
@@ -52,13 +55,24 @@ class Reading:
 
     @property
     def label(self) -> str:
-        """Coordinates and note in words; empty where there are none."""
-        return ", ".join(t for t in (values_text(self.at), self.note) if t)
+        """Coordinates and note in words, without a doubt; empty where there are none."""
+        note, _, _ = self.note.partition(_DOUBT)
+        return ", ".join(t for t in (values_text(self.at), note.rstrip(", ")) if t)
 
     @property
     def identity(self) -> tuple[str, int, Conditions]:
         """What it is found by in another take."""
         return self.name, self.channel, self.at
+
+    @property
+    def doubt(self) -> str:
+        """Why it says less than it seems to; empty where it does not."""
+        _, mark, why = self.note.partition(_DOUBT)
+        return why if mark else ""
+
+    def doubted(self, why: str) -> Reading:
+        """Give it marked as one that says less than it seems to."""
+        return replace(self, note=f"{self.note}, {_DOUBT}{why}" if self.note else f"{_DOUBT}{why}")
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -195,12 +209,15 @@ class Trust:
         True when numbers may be wrong, False when it is good to know.
     spans
         When in the recording: start and length in seconds of each occurrence, where that is known.
+    channel
+        From 1; 0 where it is about all of them.
     """
 
     code: str
     text: str
     grave: bool = True
     spans: tuple[tuple[float, float], ...] = ()
+    channel: int = 0
 
 
 @dataclass(frozen=True, slots=True)

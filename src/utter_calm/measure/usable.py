@@ -56,7 +56,7 @@ def usable_span(capture: Capture, number: int, *, across_holes: bool = False) ->
             count = f" in {faults.clipped_samples} samples from {first / rate:.3f} to {(stop - 1) / rate:.3f} s"
             spans = ((first / rate, (stop - 1 - first) / rate),)
         text = f"Channel {number} touched full scale{count}: lower the level or the input's sensitivity."
-        trust.append(Trust("overload", text, spans=spans))
+        trust.append(Trust("overload", text, spans=spans, channel=number))
     if capture.lost_frames:
         trust.append(Trust("lost_blocks", f"The device lost {capture.lost_frames} frames: take it again."))
     cut = False

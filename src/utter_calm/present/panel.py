@@ -140,10 +140,19 @@ def reading_view(take: ShownResult, name: str, at: Conditions = (), repeats: Seq
         values=shown,
         channels=tuple(r.channel for r in readings),
         beside=" · ".join(t for t in (sure, alike, beside_text(first, kind, full_scale), phase_text(first)) if t),
-        floor=floor_text(first, kind),
-        limited=any(is_rig_limited(r) for r in readings),
+        floor=_doubt_text(readings) or floor_text(first, kind),
+        limited=any(is_rig_limited(r) or r.doubt for r in readings),
         definition=_full_definition(take, name),
     )
+
+
+def _doubt_text(readings: Sequence[Reading]) -> str:
+    """Say which channels' values say less than they seem to, and why."""
+    doubtful = [r for r in readings if r.doubt]
+    if not doubtful:
+        return ""
+    where = f"ch {', '.join(str(r.channel) for r in doubtful)} " if len(doubtful) < len(readings) else ""
+    return f"{where}in doubt: {doubtful[0].doubt}"
 
 
 def floor_text(reading: Reading, kind: str = "") -> str:
@@ -187,6 +196,8 @@ def _margin(verdict: Verdict, kind: str) -> str:
         far = f"{fixed(100 * abs(value / bound - 1), 1)} %" if bound else ""
     else:
         far = str(si_text(abs(value - bound), verdict.unit, digits=3))
+    if verdict.doubt:
+        return f"in doubt: {verdict.doubt}"
     if verdict.outcome in (Outcome.MET, Outcome.MISSED):
         return f"by {far}"
     if verdict.outcome is Outcome.UNDECIDED:

@@ -9,7 +9,7 @@ from utter_calm.quantities import amplitude_to_db, si_text
 from utter_calm.quantities.text import fixed
 from utter_calm.rig import Channel, Correction, Part, Rig
 from utter_calm.rig.change import INPUT, OUTPUT, PART, connector_unit
-from utter_calm.rig.rig import AMPLIFIER, DIVIDER, SENSE
+from utter_calm.rig.rig import AMPLIFIER, DIVIDES, SENSE
 
 HEADINGS = ("", "name", "carries", "sine at full scale", "level ± (k = 2)", "flat ± (k = 2)", "divided out", "calibrated")
 
@@ -60,7 +60,7 @@ def _part(part: Part) -> tuple[str, ...]:
     every = f"every {part.side} in {'amperes' if part.kind == SENSE else 'volts'}"
     where = f"{part.side} {', '.join(map(str, part.channels))}" if part.channels else every
     value = {
-        DIVIDER: f"divides by {part.value:g}", AMPLIFIER: f"gain {fixed(amplitude_to_db(part.value), 1)} dB",
+        **dict.fromkeys(DIVIDES, f"divides by {part.value:g}"), AMPLIFIER: f"gain {fixed(amplitude_to_db(part.value), 1)} dB",
         SENSE: str(si_text(part.value, "ohm", digits=4)),
     }.get(part.kind, "–")  # fmt: skip
     spread = _percent(2 * part.u_value) if part.u_value else "not known"

@@ -97,4 +97,5 @@ def values_text(view: ReadingView | None) -> str:
         text = f"{text} ± {spread}" if spread else text
     else:
         text = " / ".join(str(v) for v in view.values)
-    return f"{text} (limited by the rig)" if view.limited else text
+    why = view.floor if "in doubt" in view.floor else "limited by the rig"
+    return f"{text} ({why})" if view.limited else text

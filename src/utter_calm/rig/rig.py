@@ -10,9 +10,13 @@ from utter_calm.errors import InputError
 from utter_calm.rig.channel import CURRENT, DRIVE, UNIT_OF_ROLE, VOLTAGE, Channel, Correction
 
 DIVIDER, PRE_FILTER, SENSE, AMPLIFIER = "divider", "pre-filter", "sense resistor", "power amplifier"
-PARTS = (DIVIDER, PRE_FILTER, SENSE, AMPLIFIER)
+PROBE, ATTENUATOR = "probe", "attenuator"
+PARTS = (DIVIDER, PROBE, ATTENUATOR, PRE_FILTER, SENSE, AMPLIFIER)
+DIVIDES = (DIVIDER, PROBE, ATTENUATOR)
+"""Parts whose value is by how much they divide."""
 _FULL_SCALE_GROWS: dict[str, Callable[[float], float]] = {
-    DIVIDER: lambda ratio: ratio, PRE_FILTER: lambda _one: 1.0, SENSE: lambda ohm: 1 / ohm, AMPLIFIER: lambda gain: 1 / gain,
+    **dict.fromkeys(DIVIDES, lambda ratio: ratio),
+    PRE_FILTER: lambda _one: 1.0, SENSE: lambda ohm: 1 / ohm, AMPLIFIER: lambda gain: 1 / gain,
 }  # fmt: skip
 """By what a part before an input raises what full scale stands for."""
 
@@ -26,7 +30,8 @@ class Part:
     kind
         One of :data:`PARTS`.
     value
-        A divider's ratio (10: a tenth arrives), a sense resistor's ohms, an amplifier's gain; 1 for a filter.
+        By how much a divider, a probe or an attenuator divides (10: a tenth arrives); a sense
+        resistor's ohms, an amplifier's gain; 1 for a filter.
     side
         ``"input"`` or ``"output"``: where it sits.
     channels

@@ -11,11 +11,13 @@ import numpy as np
 
 from utter_calm.errors import DeviceGone, InputError
 from utter_calm.quantities import NONE, Measured, Value, number_of, value_text
+from utter_calm.rig.channel import Correction
 from utter_calm.rig.protocol import RATES_HZ, DeviceInfo, FloatArray, RecordedBlock, StreamSettings
 from utter_calm.rig.rig import Rig
 from utter_calm.standins.base import Bench, StandIn
 from utter_calm.standins.catalogue import CATALOGUE
 from utter_calm.standins.converter import ConverterModel, InputConverter, OutputConverter
+from utter_calm.standins.path import PathFilter, grid_hz, taps_of
 
 UNITS = tuple(CATALOGUE)
 _FIRST = "dome amplifier"
@@ -179,6 +181,11 @@ class SimulatedDevice:
         return SimulatedStream(self, settings, self._seed)
 
 
+def _path(correction: Correction, rate_hz: int) -> PathFilter:
+    """The filter of a stated magnitude; its phase is the least that goes with it, as that of real filters is."""
+    return PathFilter(taps_of(np.abs(correction.at(grid_hz(rate_hz)))))
+
+
 class SimulatedStream:
     """A running stream of the simulated device."""
 
@@ -196,6 +203,8 @@ class SimulatedStream:
         self._input = InputConverter(model, settings.rate_hz, max(_UNIT_CHANNELS, self._inputs), seed + 1)
         self._unit = device.stand_in(settings.rate_hz, seed + 2)
         self._seen_changes = device.changes
+        # the simulated rig is as its description says: what is divided out of an input stands before it
+        self._paths = {k: _path(c.correction, settings.rate_hz) for k, c in enumerate(rig.recorded) if c.correction is not None}
         self._frame = 0
         self._started: float | None = None
         self._closed = False
@@ -241,6 +250,8 @@ class SimulatedStream:
         volts = volts / self._device.pickup_ratio
         if self._inputs > _UNIT_CHANNELS:
             volts = np.concatenate([volts, np.zeros((len(volts), self._inputs - _UNIT_CHANNELS))], axis=1)
+        for column, path in self._paths.items():
+            volts[:, column] = path(volts[:, column])
         return volts
 
     def _keep_pace(self) -> None:

@@ -54,7 +54,7 @@ def columns_of(position: FloatArray, columns: int) -> npt.NDArray[np.intp]:
     """Index of the first point of each of so many equal columns that holds any; ``position`` (n,) rising."""
     edges = np.linspace(position[0], position[-1], columns + 1)
     starts = np.searchsorted(position, edges[:-1])
-    return starts[np.concatenate([[True], starts[1:] != starts[:-1]])]
+    return np.asarray(starts[np.concatenate([[True], starts[1:] != starts[:-1]])])
 
 
 def straightened(at: FloatArray, height: FloatArray, tolerance: float) -> tuple[FloatArray, FloatArray]:

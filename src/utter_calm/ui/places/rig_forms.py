@@ -11,11 +11,11 @@ from utter_calm.errors import InputError
 from utter_calm.rig import Part, Rig
 from utter_calm.rig.change import OUTPUT, channels_of, connector_unit, new_channel, with_channel, with_part
 from utter_calm.rig.channel import DRIVE, LOOPBACK, ROLES, UNIT_OF_ROLE
-from utter_calm.rig.rig import AMPLIFIER, DIVIDER, PARTS, SENSE
+from utter_calm.rig.rig import PARTS, SENSE
 from utter_calm.ui.look.fields import FormLine, PercentEdit, PopupForm, QuantityEdit, text_line
 
 Apply = Callable[[str, Rig], None]
-_VALUE_UNITS = {SENSE: "ohm", DIVIDER: "1", AMPLIFIER: "1"}
+_VALUE_UNITS = {SENSE: "ohm"}
 
 
 def channel_form(parent: QWidget, rig: Rig, side: str, index: int | None, apply: Apply) -> PopupForm:

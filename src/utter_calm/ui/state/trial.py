@@ -10,6 +10,8 @@ from PySide6.QtCore import QObject, QThread, Signal
 from utter_calm.job.facts import Shown, facts_of
 from utter_calm.job.job import Job
 from utter_calm.job.take import TakeSummary
+from utter_calm.measure.capture import Capture
+from utter_calm.measure.doubt import marked
 from utter_calm.measure.kind import StepKind, StepSettings, setting_fields
 from utter_calm.measure.kinds import kind_of
 from utter_calm.measure.result import Result
@@ -29,7 +31,7 @@ class _Prepared:
     """What does not depend on the settings that are dragged; computed at the first question, kept for the next ones."""
 
     value: Any = None
-    ready: bool = False
+    capture: Capture | None = None
 
 
 class Trial(QObject):
@@ -73,9 +75,11 @@ class Trial(QObject):
         self.settings, prepared, job = settings, self._prepared, self._job
 
         def ask() -> _Answer:
-            if not prepared.ready:
-                prepared.value, prepared.ready = kind.prepare(settings, job.capture(take)), True
-            return _Answer(settings, job.with_floor(take, kind.conclude(settings, prepared.value)))
+            if prepared.capture is None:
+                capture = job.capture(take)
+                prepared.value, prepared.capture = kind.prepare(settings, capture), capture
+            found = marked(kind.conclude(settings, prepared.value), prepared.capture, kind.declared)
+            return _Answer(settings, job.with_floor(take, found))
 
         self._newest.ask(ask)
 

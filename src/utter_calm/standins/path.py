@@ -1,0 +1,40 @@
+"""What stands in the path before an input, as its response says: a filter of many taps, block by block."""
+
+from __future__ import annotations
+
+import numpy as np
+import numpy.typing as npt
+
+FloatArray = npt.NDArray[np.float64]
+_TAPS = 8_192
+
+
+def taps_of(magnitude: FloatArray) -> FloatArray:
+    """(n,) taps of the filter of minimum phase that has a one-sided magnitude (m,), by the cepstrum."""
+    length = 2 * (len(magnitude) - 1)
+    cepstrum = np.fft.irfft(np.log(np.maximum(magnitude, 1e-9)), length)
+    fold = np.zeros(length)
+    fold[0] = fold[length // 2] = 1.0
+    fold[1 : length // 2] = 2.0
+    response = np.exp(np.fft.rfft(cepstrum * fold))
+    return np.asarray(np.fft.irfft(response, length)[: length // 2])
+
+
+class PathFilter:
+    """Runs a channel's samples through a filter, block by block (overlap-save)."""
+
+    def __init__(self, taps: FloatArray) -> None:
+        self._taps, self._before = taps, np.zeros(len(taps) - 1)
+
+    def __call__(self, samples: FloatArray) -> FloatArray:
+        """(n,) filtered samples of a block."""
+        whole = np.concatenate([self._before, samples])
+        size = 1 << (len(whole) + len(self._taps) - 1).bit_length()
+        out = np.fft.irfft(np.fft.rfft(whole, size) * np.fft.rfft(self._taps, size), size)
+        self._before = whole[len(samples) :]
+        return np.asarray(out[len(self._taps) - 1 : len(whole)])
+
+
+def grid_hz(rate_hz: float) -> FloatArray:
+    """Frequencies at which a path's response is asked for."""
+    return np.asarray(np.fft.rfftfreq(_TAPS, 1 / rate_hz), dtype=np.float64)
