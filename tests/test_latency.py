@@ -12,6 +12,7 @@ from utter_calm.quantities import read_value
 from utter_calm.rig import SimulatedDevice, stereo_rig
 
 QUICK = {
+    "alignment": {"patience_s": 2.0},
     "first_look": {"duration_s": 0.4},
     "response": {"duration_s": 1.0},
     "level_series": {"start_v": 0.05, "step_db": 6.0, "record_s": 0.05, "refine": "no"},
@@ -56,7 +57,7 @@ def test_the_answers_are_the_same(prompt, kind, latency_s, tells):
         within = max(3 * reading.uncertainty, 2e-5 if reading.unit == "rad" else 0.0)
         assert again.value == pytest.approx(reading.value, abs=within, rel=1e-4), reading
         compared += 1
-    assert compared
+    assert compared or kind.key == "alignment"  # its level is that of known noise: no uncertainty is stated
 
 
 @pytest.mark.parametrize(("latency_s", "tells"), [(0.0, True), (0.06, True), (0.12, False), (0.6, True)])

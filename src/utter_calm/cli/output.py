@@ -126,7 +126,9 @@ def print_result(result: Result, *, title: str = "", full_scale_v: float | None 
         floor = floor_value(first, kind)
         beside = [beside_text(first, kind, full_scale_v), phase_text(first)]
         columns = [*cells, ", ".join(t for t in beside if t), *([floor] if has_floor else [])]
-        table.add_row(one_line(f"{declared(name, kind).title}{f', {first.label}' if first.label else ''}{_doubt(rows.values())}"), *columns)
+        table.add_row(
+            one_line(f"{declared(name, kind).title}{f', {first.label}' if first.label else ''}{_doubt(rows.values())}"), *columns
+        )
     out = console()
     out.print(table)
     for item in result.trust:

@@ -69,12 +69,15 @@ class Passage:
     hold
         Gives so many frames more, (n,) volts, that are played while the kind thinks or the answer is still on its way;
         None for silence.
+    text
+        What is said while it plays, as how a hand must turn; empty for no more than that it plays.
     """
 
     volts: Volts
     tags: dict[str, float]
     conditions: Conditions = ()
     hold: Callable[[int], FloatArray] | None = None
+    text: str = ""
 
 
 Passages = Generator[Passage, Capture, None]

@@ -27,6 +27,7 @@ _WHERE = {
     "impedance": "Impedance",
     "tracking": "Tracking",
     "power_series": "PowerSeries",
+    "alignment": "Alignment",
 }
 """Key, which is the name of its module too, and class."""
 

@@ -68,12 +68,12 @@ def take_step(
         tell(share, text)
 
     expected = max(1, round(kind.expected_s(settings) * settings.rate_hz))
-    played = 0
+    played, said = 0, ""
 
     def follow(block: RecordedBlock) -> None:
         nonlocal played
         played += len(block.samples)
-        report((1 - _ANALYSIS_SHARE) * min(1.0, played / max(expected, played)), "playing")
+        report((1 - _ANALYSIS_SHARE) * min(1.0, played / max(expected, played)), said or "playing")
         if on_block is not None:
             on_block(block)
 
@@ -86,6 +86,7 @@ def take_step(
         passage = next(passages)
         while True:
             _bring(passage, prepare)
+            said = passage.text
             passage = passages.send(player.play(passage, cancel, follow))
     except StopIteration:
         pass

@@ -22,6 +22,7 @@ AVERAGES = (1, 4, 16, 64)
 _POINTS = 1400
 _MOST_EVENTS = 6
 _PERIOD_MS = 8
+_NO_NEWS_DB = 0.5
 _TONE_WORDS = "Ctrl+Up and Ctrl+Down change the level while it runs, K keeps a take, Esc mutes."
 _HUM_WORDS = "N marks the moment: press it, change something (lights, a lead, battery), and see what it did. K keeps a take."
 
@@ -151,7 +152,9 @@ class LivePane(QWidget):
         if view is None:
             return
         p = current_palette()
-        colour = p.good if view.change_db is not None and view.change_db < 0 else p.bad
+        moved_db = view.change_db or 0.0
+        # less than half a decibel is no news, neither good nor bad
+        colour = p.soft_text if abs(moved_db) < _NO_NEWS_DB else p.good if moved_db < 0 else p.bad
         moved = f'&nbsp;&nbsp;<span style="color:{colour}">{view.change}</span>' if view.change else ""
         self.hum.setText(
             f'<span style="font-size:40px; font-weight:600">{view.number}</span>'
