@@ -30,8 +30,8 @@ class PinnedColumn(QTableView):
         self.setVerticalScrollMode(table.verticalScrollMode())
         table.verticalScrollBar().valueChanged.connect(self.verticalScrollBar().setValue)
         self.verticalScrollBar().valueChanged.connect(table.verticalScrollBar().setValue)
-        table.horizontalScrollBar().valueChanged.connect(lambda _at: self.place())
-        table.horizontalHeader().sectionResized.connect(lambda *_: self.place())
+        table.horizontalScrollBar().valueChanged.connect(self._moved)
+        table.horizontalHeader().sectionResized.connect(self._moved)
         table.horizontalHeader().geometriesChanged.connect(self.place)
         table.model().modelReset.connect(self.place)
         table.installEventFilter(self)
@@ -44,9 +44,14 @@ class PinnedColumn(QTableView):
             self.place()
         return super().eventFilter(watched, event)
 
+    def _moved(self, *_where: int) -> None:
+        self.place()
+
     def place(self) -> None:
         """Lie over the first column; not there at all while nothing is scrolled away."""
         table, model = self._table, self._table.model()
+        if model is None:  # the table is being taken down
+            return
         shown = table.horizontalScrollBar().value() > 0 and model.columnCount() > 1
         self.setVisible(shown)
         if not shown:

@@ -160,8 +160,9 @@ class JobFiles(QMainWindow):
         self.workspace.session.auto_rig = self.actions_by_name["auto"].isChecked()
         self.workspace.session.check_leads = self.actions_by_name["check_leads"].isChecked()
         undo = self.workspace.session.undo
-        undo.canUndoChanged.connect(lambda _on: self.renew())
-        undo.canRedoChanged.connect(lambda _on: self.renew())
+        # methods, not functions: Qt lets go of them with the window
+        undo.canUndoChanged.connect(self._undo_changed)
+        undo.canRedoChanged.connect(self._undo_changed)
         self.workspace.session.document_changed.connect(self.renew)
         self.workspace.coverage.add_unit.connect(self.add_unit)
         self.stack.addWidget(self.workspace)
@@ -171,6 +172,9 @@ class JobFiles(QMainWindow):
         if job.spoilt:
             more = f" And {len(job.spoilt) - _SAID} more." if len(job.spoilt) > _SAID else ""
             self.workspace.caution(" ".join(job.spoilt[:_SAID]) + more)
+
+    def _undo_changed(self, _on: bool) -> None:  # noqa: FBT001 - a slot
+        self.renew()
 
     def attempt(self, what: Callable[[], object]) -> bool:
         """Do something that may fail; say what went wrong, and give whether it went well."""
