@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QObject, Qt
+from typing import cast
+
+from PySide6.QtCore import QAbstractItemModel, QEvent, QObject, Qt
 from PySide6.QtWidgets import QAbstractItemDelegate, QAbstractItemView, QHeaderView, QTableView
 
 from utter_calm.ui.coverage.header import SetupHeader
@@ -49,7 +51,8 @@ class PinnedColumn(QTableView):
 
     def place(self) -> None:
         """Lie over the first column; not there at all while nothing is scrolled away."""
-        table, model = self._table, self._table.model()
+        table: QTableView = self._table
+        model = cast("QAbstractItemModel | None", table.model())
         if model is None:  # the table is being taken down
             return
         shown = table.horizontalScrollBar().value() > 0 and model.columnCount() > 1

@@ -173,7 +173,7 @@ class JobFiles(QMainWindow):
             more = f" And {len(job.spoilt) - _SAID} more." if len(job.spoilt) > _SAID else ""
             self.workspace.caution(" ".join(job.spoilt[:_SAID]) + more)
 
-    def _undo_changed(self, _on: bool) -> None:  # noqa: FBT001 - a slot
+    def _undo_changed(self, _on: bool) -> None:
         self.renew()
 
     def attempt(self, what: Callable[[], object]) -> bool:
