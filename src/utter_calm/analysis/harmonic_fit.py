@@ -20,6 +20,8 @@ import numpy.typing as npt
 from utter_calm.analysis.blocks import BLOCK, Blocks, ComplexArray, time_sums
 from utter_calm.analysis.spectrum import FloatArray, LineSpectrum
 
+_LEAST_PIVOT = 1e-3
+"""Least pivot of a scaled matrix of which nothing is lost in rounding but six of sixteen digits."""
 CLEAR_CYCLES = 2.0
 """How far below half the rate a line must lie to be fitted, in cycles over the record."""
 _MOST_STEPS = 12
@@ -149,11 +151,12 @@ def fit_harmonics(record: FloatArray, omega: float, highest_order: int, *, segme
         step = solution.step
         if not np.isfinite(step) or abs(step) * frames > 2 * np.pi:
             raise Unsettled("the tone's frequency does not settle")
-        omega += step
         # a cycle error of 1e-10 over the record leaves nothing that 24 bits could show; rounding stops it near 1e-12
         if abs(step) * frames < 1e-10:
             break
-    solution = _solve(blocks, omega, orders)
+        omega += step
+    else:
+        solution = _solve(blocks, omega, orders)
     count = len(orders)
     residual = _residual(blocks, omega, orders, solution)
     return HarmonicFit(
@@ -219,7 +222,14 @@ def _solve(blocks: Blocks, omega: float, orders: npt.NDArray[np.int64]) -> _Solu
 
 def _scaled_solve(matrix: FloatArray, right: FloatArray) -> FloatArray:
     scale = 1 / np.sqrt(np.maximum(np.diag(matrix), 1e-300))
-    return np.asarray(scale * np.linalg.lstsq(matrix * scale * scale[:, None], right * scale, rcond=1e-13)[0])
+    scaled = matrix * scale * scale[:, None]
+    try:
+        # by far most are well conditioned, which the pivots tell; ten times as quick as by singular values
+        if float(np.min(np.diag(np.linalg.cholesky(scaled)))) > _LEAST_PIVOT:
+            return np.asarray(scale * np.linalg.solve(scaled, right * scale))
+    except np.linalg.LinAlgError:
+        pass  # not positive in rounding: as good as singular
+    return np.asarray(scale * np.linalg.lstsq(scaled, right * scale, rcond=1e-13)[0])
 
 
 def _residual(blocks: Blocks, omega: float, orders: npt.NDArray[np.int64], solution: _Solution) -> FloatArray:
