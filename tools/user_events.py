@@ -15,6 +15,7 @@ from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QFileDia
 from utter_calm.demo import demo_document
 from utter_calm.job.job import Job
 from utter_calm.ui.shell.app import make_application, make_window
+from utter_calm.ui.state.worker import all_over
 
 _KEYS = (Qt.Key.Key_Space, Qt.Key.Key_Escape, Qt.Key.Key_Return, Qt.Key.Key_M, Qt.Key.Key_L, Qt.Key.Key_H, Qt.Key.Key_D,
          Qt.Key.Key_Tab, Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageDown, Qt.Key.Key_S,
@@ -64,9 +65,15 @@ class RandomUser:
             if self.unforeseen:
                 print("not foreseen:", repr(self.unforeseen[0]))
                 return 2
-        self.window.close()
+        self.window.close()  # while something runs this waits, with a word; a run ends at its next block or analysis
+        began = time.monotonic()
+        while self.window.isVisible() and time.monotonic() - began < _LONGEST_S:
+            self.pump(0.05)
         QCoreApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
         self.pump(0.1)
+        if self.window.isVisible() or not all_over(round(1000 * _LONGEST_S)):
+            print("closing did not end")
+            return 4
         return 0
 
     def pump(self, seconds: float) -> None:

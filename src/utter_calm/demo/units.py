@@ -25,6 +25,10 @@ _DIRECT_IN = (("series resistor", Measured(0.0, "ohm")),)
 _SWITCH_LOAD = "Switch the load to {value}."
 
 
+_TO_40_KHZ: dict[str, Any] = {"stop_hz": 42_000.0, "duration_s": 2.0, "rate_hz": 96_000}
+"""A sweep for what is claimed up to 20 kHz."""
+
+
 def _step(prefix: str, kind: str, where: Conditions = (), label: str = "", **settings: Any) -> Step:  # noqa: ANN401
     """Give a step with a few settings of its own; its id is that of its kind after the unit's prefix."""
     ident = kind.replace("_", "-") if not prefix else f"{prefix}-{kind.replace('_', '-')}"
@@ -115,7 +119,7 @@ def _preamplifier() -> Pair:
         rig=_DIRECT,
         steps=(
             _step("preamp", "first_look", (*flat, *_DIRECT_IN), level_v=0.2),
-            _step("preamp", "response", _DIRECT_IN, level_v=0.1),
+            _step("preamp", "response", _DIRECT_IN, level_v=0.1, **_TO_40_KHZ),
             replace(_step("preamp", "response", (*low, *flat), label="Response, for the input impedance", level_v=0.2,
             stop_hz=60_000.0),
                     id="preamp-response-input"),
@@ -177,8 +181,8 @@ def _valve_amplifier() -> Pair:
         rig=_DIVIDED,
         steps=(
             _step("valve", "first_look", level_v=0.1),
-            _step("valve", "response", level_v=0.05, stop_hz=60_000.0),
-            replace(_step("valve", "response", label="Response, loud", level_v=0.5, stop_hz=60_000.0), id="valve-response-loud"),
+            _step("valve", "response", level_v=0.05, stop_hz=60_000.0, duration_s=2.0),
+            replace(_step("valve", "response", label="Response, loud", level_v=0.5, stop_hz=60_000.0, duration_s=2.0), id="valve-response-loud"),
             _step("valve", "level_series", label="Distortion against power", start_v=0.01),
         ),
         factors=(
@@ -196,7 +200,7 @@ def _transformer() -> Pair:
     unit = Unit(name="Line transformer LT-1", sample="no. 0021", settings="1:1", nominal_gain=1.0, stand_in="line transformer")
     return unit, Plan(
         rig=_HIGH,  # without a load its top rings far above what it is driven with
-        steps=(_step("line", "response", stop_hz=88_000.0, start_hz=8.0, level_v=0.1),),
+        steps=(_step("line", "response", stop_hz=88_000.0, start_hz=8.0, level_v=0.1, duration_s=2.0),),
         factors=(
             Factor(LOAD, (_SIX_HUNDRED, _TEN_KILOHM), _SWITCH_LOAD),
             Factor(_LEVEL, (Measured(0.1, "V"), Measured(3.0, "V")), sets="level_v"),
@@ -242,7 +246,7 @@ def _cables() -> Pair:
     return unit, Plan(
         rig=_DIRECT,
         steps=(
-            _step("cable", "response", level_v=1.0, stop_hz=88_000.0),
+            _step("cable", "response", level_v=1.0, **_TO_40_KHZ),
             _step("cable", "noise"),
         ),
         factors=(
