@@ -182,7 +182,8 @@ def _valve_amplifier() -> Pair:
         steps=(
             _step("valve", "first_look", level_v=0.1),
             _step("valve", "response", level_v=0.05, stop_hz=60_000.0, duration_s=2.0),
-            replace(_step("valve", "response", label="Response, loud", level_v=0.5, stop_hz=60_000.0, duration_s=2.0), id="valve-response-loud"),
+            replace(_step("valve", "response", label="Response, loud", level_v=0.5, stop_hz=60_000.0, duration_s=2.0),
+                    id="valve-response-loud"),
             _step("valve", "level_series", label="Distortion against power", start_v=0.01),
         ),
         factors=(
@@ -246,7 +247,7 @@ def _cables() -> Pair:
     return unit, Plan(
         rig=_DIRECT,
         steps=(
-            _step("cable", "response", level_v=1.0, **_TO_40_KHZ),
+            _step("cable", "response", level_v=1.0, **{**_TO_40_KHZ, "duration_s": 4.0}),
             _step("cable", "noise"),
         ),
         factors=(
