@@ -67,8 +67,9 @@ def test_conditions_read_as_people_write_them(value, text):
 
 @pytest.mark.parametrize(
     ("value", "unit", "digits", "text"),
-    [(0.99999, "V", 3, "1.00 V"), (999.96, "Hz", 4, "1.000 kHz"), (5.4e-7, "V/√Hz", 3, "540 nV/√Hz"), (3.9e5, "V/s", 3, "0.390 V/µs"),
-    
+    [(0.99999, "V", 3, "1.00 V"), (999.96, "Hz", 4, "1.000 kHz"), (5.4e-7, "V/√Hz", 3, "540 nV/√Hz"),
+     (3.9e5, "V/s", 3, "0.390 V/µs"),
+
      (6.8e-10, "F", 2, "680 pF"), (0.0452, "ohm", 3, "45.2 mΩ")],
 )  # fmt: skip
 def test_prefixes_are_chosen_after_rounding(value, unit, digits, text):

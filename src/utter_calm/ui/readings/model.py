@@ -15,7 +15,7 @@ from utter_calm.ui.look.theme import current_palette, font
 READING_ROLE = Qt.ItemDataRole.UserRole
 _RIGHT, _USUAL = 8, 236
 _HEAD, _LINE, _MOST_LINES = 28, 21, 8
-_NAME = 46
+_NAME, _BAR = 46, 12
 """Least room for what a result of a family is called."""
 _DOT = " · "
 _Index = QModelIndex | QPersistentModelIndex
@@ -91,7 +91,7 @@ class ReadingDelegate(QStyledItemDelegate):
         elif large:
             self._paint_large(painter, box, row, first=index.row() == 0)
         else:
-            self._paint_small(painter, box, row)
+            self._paint_small(painter, box, row, fits=_fits_small(row, _least_width(option)))
         painter.restore()
 
     def _paint_large(self, painter: QPainter, box: QRectF, row: ReadingView, *, first: bool) -> None:
@@ -114,7 +114,7 @@ class ReadingDelegate(QStyledItemDelegate):
             text = painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, int(box.width()))
             painter.drawText(QPointF(box.left(), y + 18 + 15 * line), text)
 
-    def _paint_small(self, painter: QPainter, box: QRectF, row: ReadingView) -> None:
+    def _paint_small(self, painter: QPainter, box: QRectF, row: ReadingView, *, fits: bool) -> None:
         """Title and values in one line, or one over the other where that is too narrow."""
         p = current_palette()
         painter.setFont(font(12))
@@ -122,7 +122,6 @@ class ReadingDelegate(QStyledItemDelegate):
         metrics = QFontMetricsF(painter.font())
         text = _small_values(row)
         width = metrics.horizontalAdvance(text)
-        fits = _fits_small(row, box.width())
         title = metrics.elidedText(row.heading, Qt.TextElideMode.ElideRight, box.width() - (width + 8 if fits else 0))
         painter.drawText(QPointF(box.left(), box.center().y() + 4 if fits else box.top() + 16), title)
         painter.setPen(QColor(p.open if row.limited else p.text))
@@ -137,13 +136,18 @@ class ReadingDelegate(QStyledItemDelegate):
         view = option.widget
         width = view.viewport().width() - _RIGHT if isinstance(view, QListView) else _USUAL
         if not (isinstance(model, ReadingsModel) and model.is_large(index.row())):
-            return QSize(200, 26 if _fits_small(row, width) else 42)
+            return QSize(200, 26 if _fits_small(row, _least_width(option)) else 42)
         beneath = len(_in_lines(row.beside, width)) + bool(row.floor)
         return QSize(200, (82 if index.row() == 0 else 72) + 15 * max(0, beneath - 1))
 
 
 def _small_values(row: ReadingView) -> str:
     return "   ".join(str(v) for v in row.shown[:2])
+
+
+def _least_width(option: QStyleOptionViewItem) -> float:
+    """Width of a row, a scroll bar beside it or not: what is decided by it must not change when one comes."""
+    return option.widget.width() - _RIGHT - _BAR if isinstance(option.widget, QListView) else _USUAL
 
 
 def _fits_small(row: ReadingView, width: float) -> bool:
