@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from typing import Any
 
@@ -90,10 +91,13 @@ def claimable(kind: Kind[Any], taken: Iterable[str] = ()) -> dict[str, Declared]
             continue
         for member in [name] if "#" not in name else [name.replace("#", one) for one in _members(name)]:
             out[member] = kind.declared(member)
-    order = list(kind.readings)
-    return dict(
-        sorted(out.items(), key=lambda item: next((k for k, n in enumerate(order) if find({n: kind.readings[n]}, item[0])), 0))
-    )
+    return dict(sorted(out.items(), key=lambda item: _place(kind, item[0])))
+
+
+def _place(kind: Kind[Any], name: str) -> tuple[int, list[int]]:
+    """Where a reading stands among those of its kind; members of a family by their numbers."""
+    order = next((k for k, known in enumerate(kind.readings) if find({known: kind.readings[known]}, name)), 0)
+    return order, [int(number) for number in re.findall(r"\d+", name)]
 
 
 def claim_title(kind: Kind[Any], known: Declared) -> str:
