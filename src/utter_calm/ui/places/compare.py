@@ -22,7 +22,7 @@ _EMPTY = (
     "Choose two cells or more of a row in the coverage (Ctrl and a click), or takes of one kind among the takes. "
     "They are then held against the first of them here."
 )
-_SIDE_BY_SIDE = 860
+_SIDE_BY_SIDE = 1_000
 _MOST_TAKES = 12
 
 
