@@ -1,9 +1,12 @@
 """Windows and spectra: laws that hold for any record."""
 
+import itertools
+
 import numpy as np
 import pytest
 
 from utter_calm.analysis.spectrum import line_spectrum
+from utter_calm.analysis.transforms import next_fast_len, turning
 from utter_calm.analysis.windows import BLACKMAN_HARRIS_7, CosineWindow
 
 RECT = CosineWindow("none", (1.0, 0.0))
@@ -50,3 +53,20 @@ def test_a_band_between_bins_counts_parts_of_bins(noise):
     spectrum = line_spectrum(x, 48_000)
     parts = [spectrum.band_power(a, b) for a, b in ((100, 1_003), (1_003, 7_777.7), (7_777.7, 20_000))]
     assert sum(parts) == pytest.approx(spectrum.band_power(100, 20_000), rel=1e-9)
+
+
+def test_quick_lengths_have_no_factor_above_five_and_none_is_passed_over():
+    def smooth(number):
+        for factor in (2, 3, 5):
+            while number % factor == 0:
+                number //= factor
+        return number == 1
+
+    for length in (*range(1, 700), 999_983):
+        wanted = next(n for n in itertools.count(length) if smooth(n))
+        assert next_fast_len(length) == wanted
+
+
+@pytest.mark.parametrize(("step", "count"), [(0.3, 1), (1.7e-3, 1_000), (-2.2, 100_001)])
+def test_many_turns_at_once_are_as_good_as_each_by_itself(step, count):
+    assert turning(step, count) == pytest.approx(np.exp(1j * step * np.arange(count)), abs=1e-10)

@@ -14,7 +14,7 @@ import numpy as np
 
 from utter_calm.analysis.low_end import low_end_model
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.transforms import irfft, next_fast_len, rfft
+from utter_calm.analysis.transforms import irfft, next_fast_len, rfft, turning
 from utter_calm.signals.ramp import raised_cosine
 from utter_calm.signals.sweep import ComplexArray, Sweep
 
@@ -85,7 +85,48 @@ class Deconvolved:
         return self.rate_hz / self.frames
 
 
-def deconvolve(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> Deconvolved:
+@dataclass(frozen=True, slots=True, eq=False)
+class Excitation:
+    """What a stimulus puts into each bin: the same for all channels that hear it.
+
+    Parameters
+    ----------
+    stimulus
+        (k,) samples that were played.
+    longest
+        Of the stimulus and the recordings for which it was made.
+    frames
+        Length of the transforms.
+    played, endless
+        (frames // 2 + 1,) its transform, and that of the endless sweep by its closed form.
+    low, high
+        First and last bin that it excites.
+    """
+
+    stimulus: FloatArray
+    longest: int
+    frames: int
+    played: ComplexArray
+    endless: ComplexArray
+    low: int
+    high: int
+
+
+def excitation(recorded: int, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> Excitation:
+    """Transform a stimulus for recordings of so many samples; errors as in :func:`deconvolve`."""
+    longest = max(recorded, len(stimulus))
+    # the early harmonics wrap to the end of the buffer: leave them room
+    frames = next_fast_len(longest + int(sweep.lead_s(FARTHEST_ORDER) * rate_hz) + int(0.1 * rate_hz))
+    played = rfft(stimulus, frames)
+    frequency = np.asarray(np.arange(len(played)) * (rate_hz / frames), dtype=np.float64)
+    endless = np.zeros(len(played), dtype=complex)
+    endless[1:] = sweep.spectrum(frequency[1:]) * rate_hz
+    return Excitation(stimulus, longest, frames, played, endless, *_excited(np.abs(played), np.abs(endless), frequency, sweep))
+
+
+def deconvolve(
+    response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float, known: Excitation | None = None
+) -> Deconvolved:
     """Deconvolve one channel.
 
     Parameters
@@ -96,26 +137,24 @@ def deconvolve(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz
         (k,) samples that were played, from the same moment on.
     sweep
         The law of the stimulus (for the harmonics and the edges of the band).
+    known
+        What :func:`excitation` gave for this stimulus and a recording of this length, where several channels share it.
 
     Raises
     ------
     ValueError
         The stimulus holds nothing in the sweep's band.
     """
-    longest = max(len(response), len(stimulus))
-    # the early harmonics wrap to the end of the buffer: leave them room
-    frames = next_fast_len(longest + int(sweep.lead_s(FARTHEST_ORDER) * rate_hz) + int(0.1 * rate_hz))
-    played = rfft(stimulus, frames)
+    if known is None or known.stimulus is not stimulus or len(response) > known.longest:
+        known = excitation(len(response), stimulus, sweep, rate_hz)
+    frames, played, endless, low, high = known.frames, known.played, known.endless, known.low, known.high
     heard = rfft(response, frames)
     frequency = np.asarray(np.arange(len(played)) * (rate_hz / frames), dtype=np.float64)
-    endless = np.zeros(len(played), dtype=complex)
-    endless[1:] = sweep.spectrum(frequency[1:]) * rate_hz
-    low, high = _excited(np.abs(played), np.abs(endless), frequency, sweep)
 
     raw = np.zeros(len(played), dtype=complex)
     raw[low : high + 1] = heard[low : high + 1] / played[low : high + 1]
     delay = _arrival(raw, frames) / rate_hz
-    turn = np.exp(2j * np.pi * frequency * delay)
+    turn = turning(2 * np.pi * delay * rate_hz / frames, len(played))
     raw *= turn
     model = low_end_model(frequency, raw, frequency[low], 4 * sweep.start_hz)
     flattened = raw / model
@@ -184,9 +223,10 @@ def _trust_the_low_end(gain: ComplexArray, raw: ComplexArray, frequency: FloatAr
 
     No harmonic can lie there, for no tone below the start was played, and the window's smear of the band's edge stays out.
     """
-    share = np.clip(np.log(frequency[low:] / (1.4 * sweep.start_hz)) / np.log(1.95 / 1.4), 0, 1)
+    end = max(low, int(np.searchsorted(frequency, 1.95 * sweep.start_hz)))
+    share = np.clip(np.log(frequency[low:end] / (1.4 * sweep.start_hz)) / np.log(1.95 / 1.4), 0, 1)
     weight = 0.5 + 0.5 * np.cos(np.pi * share)
-    gain[low:] += weight * (raw[low:] - gain[low:])
+    gain[low:end] += weight * (raw[low:end] - gain[low:end])
 
 
 def _excited(played: FloatArray, endless: FloatArray, frequency: FloatArray, sweep: Sweep) -> tuple[int, int]:

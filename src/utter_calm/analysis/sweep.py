@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from utter_calm.analysis.deconvolution import Deconvolved, deconvolve
+from utter_calm.analysis.deconvolution import Deconvolved, Excitation, deconvolve
 from utter_calm.analysis.impulses import bridged
 from utter_calm.analysis.record import what_is_there
 from utter_calm.analysis.spectrum import FloatArray
@@ -85,7 +85,9 @@ class SweepAnalysis:
     snr: float | None = None
 
 
-def analyze_sweep(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> SweepAnalysis:
+def analyze_sweep(
+    response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float, known: Excitation | None = None
+) -> SweepAnalysis:
     """Measure one channel by a sweep; parameters as in :func:`utter_calm.analysis.deconvolution.deconvolve`.
 
     Raises
@@ -96,7 +98,7 @@ def analyze_sweep(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate
     if not np.any(response != response[0]):
         raise NoSignal(f"The recorded response {what_is_there(response)}.", hint="Check the wiring and the level.")
     try:
-        found, faults = _deconvolve_mended(response, stimulus, sweep, rate_hz)
+        found, faults = _deconvolve_mended(response, stimulus, sweep, rate_hz, known)
     except ValueError as problem:
         raise NoSignal(f"The sweep cannot be analysed: {problem}.", hint="Check that the stimulus is the right file.") from problem
     grid = log_grid(found.low_hz, found.high_hz)
@@ -154,9 +156,11 @@ def _heard_to(response: FloatArray, found: Deconvolved, sweep: Sweep, rate_hz: f
     return float(sweep.start_hz * np.exp(passed / sweep.growth_s)) if passed < sweep.duration_s - _CUT_EDGE_S else float("inf")
 
 
-def _deconvolve_mended(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> tuple[Deconvolved, SweepFaults]:
+def _deconvolve_mended(
+    response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float, known: Excitation | None
+) -> tuple[Deconvolved, SweepFaults]:
     """Deconvolve; lost samples are made up for by silence and clicks bridged first, each round seeing these more sharply."""
-    found = deconvolve(response, stimulus, sweep, rate_hz)
+    found = deconvolve(response, stimulus, sweep, rate_hz, known)
     if not is_heard(response, found.unexplained, (found.low_hz, found.high_hz), rate_hz):
         raise NoSignal(
             f"The sweep is not in the recording: it {what_is_there(response)}.", hint="Check that the input is plugged in."
@@ -183,7 +187,7 @@ def _deconvolve_mended(response: FloatArray, stimulus: FloatArray, sweep: Sweep,
         if np.max(np.abs(again - mended)) < _SETTLED * np.max(np.abs(response)):
             break
         mended = again
-        found = deconvolve(mended, stimulus, sweep, rate_hz)
+        found = deconvolve(mended, stimulus, sweep, rate_hz, known)
         unexplained = response - (mended - found.unexplained)
     return found, faults.told_with(lost, _AT_EDGE_S * rate_hz)
 

@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from utter_calm.analysis import response as curve
+from utter_calm.analysis.deconvolution import excitation
 from utter_calm.analysis.sweep import SweepAnalysis, analyze_sweep
 from utter_calm.errors import InputError, MeasurementError
 from utter_calm.measure.capture import Capture
@@ -135,9 +136,10 @@ class Response(SingleStimulus[ResponseSettings]):
         if not capture.drive_known or any(capture.unit(n) == FULL_SCALE for n in capture.numbers):
             raise MeasurementError("The response needs a capture of its own stimulus, in known units.")
         played = self.stimulus(settings)
+        known = excitation(len(capture.samples), played.volts, settings.sweep, capture.rate_hz)
         analyses = each_channel(
             capture.numbers,
-            lambda channel: analyze_sweep(capture.signal(channel), played.volts, settings.sweep, capture.rate_hz),
+            lambda channel: analyze_sweep(capture.signal(channel), played.volts, settings.sweep, capture.rate_hz, known),
         )
         if progress is not None:
             progress(0.9)
