@@ -2,10 +2,12 @@
 
 import numpy as np
 import pytest
-from scipy import fft
+from numpy import fft
 
+from utter_calm.analysis.deconvolution import FARTHEST_ORDER
 from utter_calm.analysis.sweep import analyze_sweep
 from utter_calm.analysis.tone import analyze_tone
+from utter_calm.analysis.transforms import next_fast_len
 from utter_calm.signals.sweep import Sweep
 
 FRAMES = 960_000
@@ -40,7 +42,7 @@ def test_sweep_reference(benchmark, sweep):
     """Five transforms: stimulus, response, impulse response, its windowed spectrum, the orders."""
     benchmark.group = "sweep, 5 s at 96 kHz"
     law, samples = sweep
-    frames = fft.next_fast_len(len(samples) + int(law.lead_s(6) * 96_000) + 9_600, real=True)
+    frames = next_fast_len(len(samples) + int(law.lead_s(FARTHEST_ORDER) * 96_000) + 9_600)
     spectrum = fft.rfft(samples, n=frames)
 
     def bare():

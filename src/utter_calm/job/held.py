@@ -10,7 +10,7 @@ import msgspec
 
 from utter_calm.errors import InputError
 from utter_calm.job.document import UNIT, Cell, JobDocument
-from utter_calm.job.placed import placed
+from utter_calm.job.placed import Places
 from utter_calm.job.store import JobStore
 from utter_calm.job.take import Take, TakeSummary
 from utter_calm.measure.capture import Capture
@@ -26,6 +26,7 @@ class HeldTakes:
         self._store = store
         self._lock = threading.RLock()
         self._document = store.read_document()
+        self._places = Places(self._document)
         self._stored: dict[int, TakeSummary] = {}
         self._takes: dict[int, TakeSummary] = {}
         self._current: dict[Cell, TakeSummary] = {}
@@ -81,6 +82,9 @@ class HeldTakes:
             self._document = document
             if changed:
                 self._missing = None
+            places = Places(document)
+            if not places.alike(self._places):
+                self._places = places
                 self._current.clear()
                 for take in list(self._stored.values()):
                     self._remember(take)
@@ -187,7 +191,7 @@ class HeldTakes:
     def _remember(self, stored: TakeSummary) -> None:
         """Hold a take as it was stored, and at its place in the plan as it is now."""
         self._stored[stored.id] = stored
-        take = self._takes[stored.id] = placed(self._document, stored)
+        take = self._takes[stored.id] = self._places.placed(stored)
         self._current[take.cell] = take
         if self._missing is not None:
             self._missing.pop(take.cell, None)
