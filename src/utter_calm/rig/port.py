@@ -169,6 +169,8 @@ class Port:
                 f"The stimulus has {samples.shape[-1]} columns, the device {self.outputs} outputs.",
                 hint="Choose another rig.",
             )
+        if not samples.size or max(float(samples.max()), -float(samples.min())) <= float(np.min(self._limits)):
+            return  # below the lowest limit nothing needs to be told apart
         peaks = np.max(np.abs(samples), axis=0, initial=0.0)
         if not np.all(peaks <= self._limits * (1 + 1e-9)):
             worst = int(np.argmax(np.where(np.isfinite(peaks), peaks - self._limits, np.inf)))

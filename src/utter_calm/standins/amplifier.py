@@ -171,7 +171,8 @@ class Amplifier:
 
 def _stretched(knots: FloatArray, step: int, frames: int) -> FloatArray:
     """Linear interpolation of (m, c) knots from every ``step``-th frame to all of them: (frames, c)."""
-    share = (np.arange(step) / step)[None, :, None]
-    dense = np.diff(knots, axis=0)[:, None, :] * share
-    dense += knots[:-1, None, :]
-    return np.asarray(dense).reshape(-1, knots.shape[1])[:frames]
+    share = np.arange(step) / step
+    columns = knots.T  # each channel in one piece, as all blocks are
+    dense = np.diff(columns, axis=1)[:, :, None] * share
+    dense += columns[:, :-1, None]
+    return np.asarray(dense.reshape(knots.shape[1], -1)[:, :frames].T)

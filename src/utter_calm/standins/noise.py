@@ -45,6 +45,7 @@ class NoiseSource:
         return parts[0] if len(parts) == 1 else np.concatenate(parts)
 
     def _draw(self) -> NoiseArray:
-        noise = self._random.standard_normal((_CHUNK, self._channels), dtype=np.float32)
+        # each channel in one piece: filters and sums run along it
+        noise = self._random.standard_normal((self._channels, _CHUNK), dtype=np.float32).T
         noise *= self._sigma
         return noise
