@@ -1,4 +1,12 @@
-"""Channels, rigs kept by name, the port that plays and records, the simulated device, and the safety ceiling."""
+"""Channels, rigs kept by name, the port that plays and records, the simulated device, and the safety ceiling.
+
+What plays is loaded when it is first asked for: who reads a recording from a file needs none of it.
+"""
+
+from __future__ import annotations
+
+import importlib
+from typing import TYPE_CHECKING, Any
 
 from utter_calm.rig.channel import (
     CURRENT,
@@ -11,10 +19,25 @@ from utter_calm.rig.channel import (
     Correction,
     unknown_channels,
 )
-from utter_calm.rig.port import Port, Recording, limits_for, peaks_of
 from utter_calm.rig.protocol import Device, DeviceInfo, Instrument, RecordedBlock, Stream, StreamSettings
 from utter_calm.rig.rig import Part, Rig, stereo_rig
-from utter_calm.rig.simulated import UNITS, Faults, SimulatedDevice, knobs_of, lacks
+
+if TYPE_CHECKING:
+    from utter_calm.rig.port import Port, Recording, limits_for, peaks_of
+    from utter_calm.rig.simulated import UNITS, Faults, SimulatedDevice, knobs_of, lacks
+
+_LATER = {
+    **dict.fromkeys(("Port", "Recording", "limits_for", "peaks_of"), "utter_calm.rig.port"),
+    **dict.fromkeys(("UNITS", "Faults", "SimulatedDevice", "knobs_of", "lacks"), "utter_calm.rig.simulated"),
+}
+
+
+def __getattr__(name: str) -> Any:  # noqa: ANN401
+    """Load what is asked for."""
+    if name not in _LATER:
+        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
+    return getattr(importlib.import_module(_LATER[name]), name)
+
 
 __all__ = [
     "CURRENT",
