@@ -13,6 +13,7 @@ from utter_calm.present.picture.view import PlotView
 from utter_calm.quantities import Scale
 
 _MOST_LINES = 60
+_AS_TYPED = "The axes are as they were typed: Y changes them."
 
 
 def range_for(ranges: Sequence[AxisRange], picture: str, over: str) -> AxisRange:
@@ -27,7 +28,7 @@ def ranged(view: PlotView, wanted: AxisRange) -> PlotView:
     x = _within(view.x, *(None if v is None else v if _in_db(view.x) else v / view.x.factor for v in (wanted.x_low, wanted.x_high)))
     y = _within(view.y, wanted.y_low, wanted.y_high)
     step = wanted.y_step if wanted.y_step and (y.high - y.low) / wanted.y_step <= _MOST_LINES else 0.0
-    return replace(view, x=x, y=replace(y, step=step))
+    return replace(view, x=x, y=replace(y, step=step), notes=(*view.notes, _AS_TYPED))
 
 
 def _in_db(axis: Axis) -> bool:

@@ -78,7 +78,8 @@ class ComparePlace(QWidget):
 
     def show_takes(self, takes: list[Take]) -> None:
         """Hold the shown takes against the first of them; say what to do when there are fewer than two."""
-        same_kind = [t for t in takes if t.summary.kind == takes[0].summary.kind] if takes else []
+        # the last one is in focus: takes of other steps cannot be held against it
+        same_kind = [t for t in takes if t.summary.kind == takes[-1].summary.kind] if takes else []
         shown = same_kind[:_MOST_TAKES]
         self.split.setVisible(len(shown) >= 2)
         if len(shown) < 2:
