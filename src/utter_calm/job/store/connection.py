@@ -41,6 +41,8 @@ def told(path: Path, what: str) -> Iterator[None]:
         yield
     except sqlite3.ProgrammingError as problem:
         raise JobFileError(f"{path} was closed.", hint="Open it again.") from problem
+    except UnicodeError as problem:  # what SQLite found there is no text, not even for its own message
+        raise JobFileError(f"{path} is damaged or not a job file.", hint="Restore it from a copy.") from problem
     except sqlite3.DatabaseError as problem:
         said = str(problem)
         if "full" in said:
