@@ -15,6 +15,7 @@ from utter_calm.present.claim_words import bound_text, claimable, parse_bound, u
 from utter_calm.quantities import Measured
 from utter_calm.ui.chain.condition_editor import _move_forward, _remove_factor, add_condition_editor, edit_condition_editor
 from utter_calm.ui.chain.editors import open_editor
+from utter_calm.ui.chain.signal_sketch import SignalSketch
 from utter_calm.ui.chain.step_editor import _remove_step, add_step_editor, step_editor
 from utter_calm.ui.chain.unit_editors import load_editor, parse_loads
 from utter_calm.ui.places.claim_editor import claim_editor
@@ -365,3 +366,19 @@ def test_escape_in_an_editor_closes_it_and_mutes(qtbot, fresh_window):
     form = open_editor(space.session, "signal", space.chain.links["signal"])
     qtbot.keyClick(form, Qt.Key.Key_Escape)
     qtbot.waitUntil(lambda: not space.live.running)
+
+
+def test_the_editor_of_a_step_shows_what_it_will_play(qtbot, fresh_window):
+    space = fresh_window.workspace
+    space.coverage.choose(1, [1])
+    form = open_editor(space.session, "signal", space.chain.links["signal"])
+    (sketch,) = form.findChildren(SignalSketch)
+    qtbot.waitUntil(lambda: sketch.sketch is not None)
+    assert "peak 424 mV" in sketch.sketch.words  # a sweep of 0.3 V r.m.s.
+    assert max(sketch.sketch.high) == pytest.approx(1.0, abs=0.01)
+    form.fields["level_v"].setText("100 mV")
+    form.fields["level_v"].editingFinished.emit()
+    qtbot.waitUntil(lambda: "peak 141 mV" in sketch.sketch.words)
+    form.fields["duration_s"].setText("half a")
+    form.fields["duration_s"].editingFinished.emit()  # cannot be used: the last one stays
+    form.close()

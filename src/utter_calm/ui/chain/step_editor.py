@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
-from PySide6.QtWidgets import QComboBox, QWidget
+from PySide6.QtWidgets import QComboBox, QLineEdit, QWidget
 
+from utter_calm.errors import UtterCalmError
 from utter_calm.job.document import Step
-from utter_calm.measure.kind import SettingField, SettingValues, StepSettings, setting_fields
+from utter_calm.measure.kind import SettingField, SettingValues, SingleStimulus, StepSettings, setting_fields
 from utter_calm.measure.kinds import KINDS
+from utter_calm.present.picture.sketch import sketch_of
 from utter_calm.quantities import amplitude_to_db, db_to_amplitude, parse_decibels
 from utter_calm.quantities.text import fixed
+from utter_calm.ui.chain.signal_sketch import SignalSketch
 from utter_calm.ui.chain.where_ticks import WhereTicks
 from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit, text_line
 from utter_calm.ui.state.session import JobSession
@@ -89,7 +93,30 @@ def step_editor(session: JobSession, parent: QWidget) -> PopupForm | None:
         lines.append(FormLine("where", "Planned for", ticks, rare=not step.where))
     form = PopupForm(parent, f"{step.title}: {kind.question}", lines, apply)
     form.add_button("Remove step", lambda: _remove_step(session, step))
+    if isinstance(kind, SingleStimulus):
+        _add_sketch(form, kind, step)
     return form
+
+
+def _add_sketch(form: PopupForm, kind: SingleStimulus[Any], step: Step) -> None:
+    """Show under the settings what they will play."""
+    sketch = SignalSketch()
+    form.add_beneath(sketch)
+
+    def renew() -> None:
+        try:
+            settings = settings_from(form, kind.settings_type, step.settings)
+            settings.check()
+        except (UtterCalmError, TypeError, ValueError):
+            return  # half typed: what can be used will come
+        sketch.ask(lambda: sketch_of(kind, settings))
+
+    for field in form.fields.values():
+        if isinstance(field, QLineEdit):
+            field.editingFinished.connect(renew)
+        elif isinstance(field, QComboBox):
+            field.activated.connect(lambda _index: renew())
+    renew()
 
 
 def _relative(form: PopupForm) -> float | None:
