@@ -16,6 +16,7 @@ from utter_calm.job.document import Cell
 from utter_calm.job.facts import Shown, facts_of
 from utter_calm.job.gain import Gain
 from utter_calm.job.verdict import Outcome
+from utter_calm.measure.kinds import KINDS
 from utter_calm.measure.result import Reading, Trace
 from utter_calm.present.chain import chain_view, level_view
 from utter_calm.present.coverage import coverage_view
@@ -28,6 +29,7 @@ from utter_calm.present.picture.draw import draw
 from utter_calm.present.picture.drawing import Frame, Text
 from utter_calm.present.picture.layout import spread_labels, straightened, thinned
 from utter_calm.present.picture.mapper import Mapper, whole_window
+from utter_calm.present.picture.sketch import sketch_of
 from utter_calm.present.picture.view import CurveView, empty_plot
 from utter_calm.present.values import beside_text, reading_text
 from utter_calm.present.words import title_lines
@@ -297,3 +299,14 @@ def test_both_themes_can_be_read(palette):
     # red-green blindness, crudely: what is left are brightness and blue against yellow
     seen = [(luminance(h) ** 0.45, rgb(h)[2] - rgb(h)[:2].mean()) for h in palette.hues[:2]]
     assert math.dist(*seen) > 0.15
+
+
+def test_a_sketch_shows_a_sweep_whole_and_of_what_would_be_a_solid_block_a_few_periods():
+    whole = sketch_of(KINDS["response"], KINDS["response"].settings_type())
+    assert whole.words == "5.0 s, peak 133 mV"
+    assert whole.low[-1] == whole.high[-1] == 0  # the silence behind it
+    part = sketch_of(KINDS["edges"], KINDS["edges"].settings_type())
+    assert part.words.endswith("a part of it")
+    turns = np.sum(np.diff(np.sign(part.high + part.low)) > 0)
+    assert turns in (2, 3)
+    assert sketch_of(KINDS["noise"], KINDS["noise"].settings_type()).words == "silence: it only listens"
