@@ -63,7 +63,7 @@ def check_leads(
             return ()
         text = " ".join(f"{f.text} {f.remedy}" for f in findings)
         measured = next((f.measured for f in findings if f.measured is not None), None) if len(findings) == 1 else None
-        answer = ask(Prompt(text, WIRING, "", rig_can=False, gain=measured))
+        answer = ask(Prompt(text, WIRING, "", rig_can=False, gain=measured, unit=cell.unit))
         if answer is Answer.STOP:
             raise Cancelled
         if answer is not Answer.DONE:

@@ -34,6 +34,8 @@ class Prompt:
         Whether the rig offers to do it itself.
     gain
         Of the unit as it was measured, a ratio, where that may be entered instead of what its data sheet says; None else.
+    unit
+        Id of the unit whose gain that is.
     """
 
     text: str
@@ -41,3 +43,4 @@ class Prompt:
     value: Value
     rig_can: bool
     gain: float | None = None
+    unit: str = ""

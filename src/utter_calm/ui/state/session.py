@@ -187,10 +187,11 @@ class JobSession(Chosen):
     def answer(self, answer: Answer) -> None:
         """Answer the prompt."""
         if self._worker is not None and self._prompt is not None:
-            gain, self._prompt = self._prompt.gain, None
+            prompt, self._prompt = self._prompt, None
             self.answered.emit()
-            if answer is Answer.TAKE and gain is not None:
-                self.edit_unit("enter the gain as measured", replace(self.unit, nominal_gain=float(f"{gain:.4g}")))
+            if answer is Answer.TAKE and prompt.gain is not None:
+                measured = self.document.unit(prompt.unit)  # not always the one that is looked at
+                self.edit_unit("enter the gain as measured", replace(measured, nominal_gain=float(f"{prompt.gain:.4g}")))
                 answer = Answer.DONE
             self._worker.answer(answer)
 
