@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from tests.conftest import made_take
+from utter_calm.cli.output import reading_json
 from utter_calm.job.document import Claim
 from utter_calm.job.facts import Shown, facts_of
 from utter_calm.job.verdict import Outcome, judge
@@ -89,6 +90,8 @@ def test_a_reading_in_overload_is_marked_where_it_stands_and_decides_nothing():
     reading = found.reading("thd_n", 2)
     assert reading.doubt == OVERLOADED
     assert reading.label == ""  # the doubt is said apart
+    assert reading_json(reading)["doubt"] == OVERLOADED
+    assert "doubt" not in reading_json(found.reading("thd_n", 1))
     view = reading_view(shown_of(found), "thd_n")
     assert view.floor == f"ch 2 in doubt: {OVERLOADED}"
     assert view.limited

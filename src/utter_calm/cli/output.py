@@ -30,6 +30,8 @@ def reading_json(reading: Reading) -> dict[str, Any]:
     }
     if reading.label:
         out["variant"] = reading.label
+    if reading.doubt:
+        out["doubt"] = reading.doubt
     if reading.at:
         out["at"] = coordinates_json(reading.at)
     if reading.phase_rad is not None:

@@ -66,7 +66,8 @@ def readings_table(job: Job) -> list[dict[str, object]]:
             rows.append(
                 {"take": take.id, "unit_under_test": take.unit_title, "step": take.step, "role": take.role,
                  "conditions": conditions, "taken_at": take.taken_at, "origin": take.origin, "name": r.name, "variant": r.label,
-                 "channel": r.channel, "value": r.value, "unit": r.unit, "uncertainty": r.uncertainty, "floor": r.floor}
+                 "channel": r.channel, "value": r.value, "unit": r.unit, "uncertainty": r.uncertainty, "floor": r.floor,
+                 "doubt": r.doubt}
             )  # fmt: skip
     return rows
 
