@@ -15,7 +15,7 @@ from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QFileDia
 from utter_calm.demo import demo_document
 from utter_calm.job.job import Job
 from utter_calm.ui.shell.app import make_application, make_window
-from utter_calm.ui.state.worker import all_over
+from utter_calm.ui.state.outliving import all_over
 
 _KEYS = (Qt.Key.Key_Space, Qt.Key.Key_Escape, Qt.Key.Key_Return, Qt.Key.Key_M, Qt.Key.Key_L, Qt.Key.Key_H, Qt.Key.Key_D,
          Qt.Key.Key_Tab, Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageDown, Qt.Key.Key_S,

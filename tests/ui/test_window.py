@@ -21,7 +21,8 @@ from utter_calm.ui.chain.step_editor import _remove_step
 from utter_calm.ui.coverage.model import CELL_ROLE
 from utter_calm.ui.look.theme import current_palette
 from utter_calm.ui.shell.about import AboutDialog
-from utter_calm.ui.state.worker import Computation, all_over
+from utter_calm.ui.state.outliving import all_over
+from utter_calm.ui.state.worker import Computation
 
 LONG = 60_000
 

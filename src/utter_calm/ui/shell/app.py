@@ -17,7 +17,7 @@ from PySide6.QtWidgets import QApplication
 from utter_calm import __version__
 from utter_calm.ui.look.theme import apply_theme, load_fonts
 from utter_calm.ui.shell.main_window import MainWindow
-from utter_calm.ui.state.worker import all_over
+from utter_calm.ui.state.outliving import all_over
 
 _LONGEST_MS = 3_000
 _SWITCH_S = 0.0005

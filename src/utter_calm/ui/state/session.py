@@ -18,7 +18,8 @@ from utter_calm.measure.kind import StepSettings
 from utter_calm.measure.level_effect import Effect, find_level
 from utter_calm.quantities import Conditions, Measured, Value, number_of, si_text, value_text
 from utter_calm.ui.state.chosen import Chosen
-from utter_calm.ui.state.worker import Computation, RunWorker, let_go
+from utter_calm.ui.state.outliving import let_go
+from utter_calm.ui.state.worker import Computation, RunWorker
 
 
 class JobSession(Chosen):

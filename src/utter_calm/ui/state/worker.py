@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import queue
 import threading
-import time
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 
 from PySide6.QtCore import QObject, QThread, Signal
 
@@ -101,35 +100,3 @@ class Computation(QThread):
 def foreseen(problem: Exception) -> bool:
     """Whether an error is of the program's own family: its words are meant for people."""
     return isinstance(problem, UtterCalmError)
-
-
-_OUTLIVING: list[QThread] = []
-
-
-def let_go(threads: Sequence[QThread], then: Callable[[], object], *, wait_ms: int) -> None:
-    """Wait for threads that were told to stop, then do something; those that take longer are kept, silent, until they end.
-
-    A thread object that is destroyed while its thread runs would take the program with it.
-    """
-    deadline = time.monotonic() + wait_ms / 1000
-    left = [t for t in threads if not t.wait(max(1, int(1000 * (deadline - time.monotonic()))))]
-    if not left:
-        then()
-        return
-    for thread in left:
-        thread.blockSignals(True)
-        thread.setParent(None)
-    _OUTLIVING.extend(left)
-
-    def rest() -> None:
-        for thread in left:
-            thread.wait()
-        then()
-
-    threading.Thread(target=rest, name="letting go", daemon=True).start()
-
-
-def all_over(wait_ms: int) -> bool:
-    """Wait for the threads that were let go; whether all have ended."""
-    deadline = time.monotonic() + wait_ms / 1000
-    return all(t.wait(max(1, int(1000 * (deadline - time.monotonic())))) for t in _OUTLIVING)
