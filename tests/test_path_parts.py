@@ -11,9 +11,10 @@ from utter_calm.job.document import Claim
 from utter_calm.job.facts import Shown, facts_of
 from utter_calm.job.verdict import Outcome, judge
 from utter_calm.measure.capture import Capture
-from utter_calm.measure.doubt import BEYOND, OVERLOADED
+from utter_calm.measure.doubt import BEYOND, OVERLOADED, marked
 from utter_calm.measure.first_look import FirstLook, FirstLookSettings
 from utter_calm.measure.response import Response, ResponseSettings
+from utter_calm.measure.result import Reading, Result
 from utter_calm.measure.take_step import take_step
 from utter_calm.present.panel import reading_view
 from utter_calm.quantities import read_value
@@ -69,9 +70,10 @@ def test_beyond_its_curve_readings_are_marked_and_curves_end():
     assert trace.valid[1] == pytest.approx(12_000, rel=0.04)
     assert trace.invalid_reason == BEYOND
     assert "beyond_response" in {t.code for t in found.trust}
-    corner = found.reading("upper_corner")
-    if corner is not None:
-        assert corner.doubt == BEYOND
+    capture, _ = measured(low_pass(12_000.0))
+    told = Result((Reading("upper_corner", 1, 20_000.0, "Hz"), Reading("lower_corner", 1, 30.0, "Hz")))
+    beyond, inside = marked(told, capture, Response().declared).readings
+    assert (beyond.doubt, inside.doubt) == (BEYOND, "")
 
 
 @pytest.mark.parametrize("kind", ["divider", "probe", "attenuator"])

@@ -22,7 +22,7 @@ from utter_calm.present.chain import chain_view, level_view
 from utter_calm.present.coverage import coverage_view
 from utter_calm.present.palette import DARK, LIGHT
 from utter_calm.present.panel import panel_view
-from utter_calm.present.picture.axis import linear_ticks, log_ticks, percent_ticks, sensible_range, tick_text
+from utter_calm.present.picture.axis import Axis, linear_ticks, log_ticks, percent_ticks, sensible_range, tick_text
 from utter_calm.present.picture.compose import plot_view
 from utter_calm.present.picture.curve_labels import end_labels
 from utter_calm.present.picture.draw import draw
@@ -30,10 +30,11 @@ from utter_calm.present.picture.drawing import Frame, Text
 from utter_calm.present.picture.layout import spread_labels, straightened, thinned
 from utter_calm.present.picture.mapper import Mapper, whole_window
 from utter_calm.present.picture.sketch import sketch_of
+from utter_calm.present.picture.typed import height_of, height_text
 from utter_calm.present.picture.view import CurveView, empty_plot
 from utter_calm.present.values import beside_text, reading_text
 from utter_calm.present.words import title_lines
-from utter_calm.quantities import Measured
+from utter_calm.quantities import Measured, quantity
 
 OHM_8, OHM_4 = Measured(8.0, "ohm"), Measured(4.0, "ohm")
 
@@ -310,3 +311,13 @@ def test_a_sketch_shows_a_sweep_whole_and_of_what_would_be_a_solid_block_a_few_p
     turns = np.sum(np.diff(np.sign(part.high + part.low)) > 0)
     assert turns in (2, 3)
     assert sketch_of(KINDS["noise"], KINDS["noise"].settings_type()).words == "silence: it only listens"
+
+
+@pytest.mark.parametrize(("view", "place", "text"), [
+    (quantity("part").first, 5.0, "5 %"), (quantity("gain").first, -3.0, "-3 dB"), (quantity("phase").first, 90.0, "90"),
+    (quantity("impedance").view("log"), 1.0, "10.00 Ω"),
+])  # fmt: skip
+def test_a_height_is_typed_again_as_it_is_written(view, place, text):
+    axis = Axis("height", view, 0.0, 1.0)
+    assert height_text(place, axis) == text
+    assert height_of(text, axis) == pytest.approx(place)

@@ -207,7 +207,7 @@ def _curve_pairs(
         except ValueError:
             continue
         between = [far for kept in (repeats, again) for far in _between(trace, kept)]
-        degrees = sum(max(0, len(kept) - 1) for kept in (repeats, again))
+        degrees = max(1, sum(max(0, len(kept) - 1) for kept in (repeats, again)))
         # where the whole curve moves together this is the deviation of a difference; where each point moves by itself
         # the largest of many is steadier than that, and the limit errs on the careful side
         deviation = math.sqrt(float(np.mean(np.square(np.log(between))))) if between else 0.0
@@ -220,7 +220,13 @@ def _curve_pairs(
 def _between(trace: Trace, repeats: Sequence[Take]) -> list[float]:
     """Largest differences between each two of the repeats of a curve."""
     curves = [t for t in (take.result.trace(*trace.identity) for take in repeats) if t is not None]
-    return [_largest(one, two)[0] for one, two in combinations(curves, 2)]
+    out = []
+    for one, two in combinations(curves, 2):
+        try:
+            out.append(_largest(one, two)[0])
+        except ValueError:  # they hold in ranges that do not meet: that pair tells nothing
+            continue
+    return out
 
 
 def _is_curve(take: Take, trace: Trace) -> bool:

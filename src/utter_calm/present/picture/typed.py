@@ -21,6 +21,9 @@ def height_of(text: str, axis: Axis) -> float:
         return float(view.place(parse_quantity(text, "1", what="value")))
     if view.scale is Scale.DECIBELS:
         return _decibels(text, axis)
+    if view.scale is Scale.PERCENT:
+        bare = text.strip()[-1:].isdigit()
+        return float(view.place(parse_quantity(f"{text} %" if bare else text, "1", what="value")))
     value = parse_quantity(text, view.label, what="value")
     if view.scale is Scale.LOG and not value > 0:
         raise InputError("The value is not above zero.", hint="The axis is logarithmic.")
@@ -41,6 +44,8 @@ def height_text(place: float, axis: Axis) -> str:
     view = axis.view
     if view.scale is Scale.DECIBELS:
         return f"{place:g} dB"
+    if view.scale is Scale.PERCENT:
+        return f"{place:g} %"
     if view.scale is Scale.DEGREES:
         return f"{place:g}"
     return f"{view.value(place):g}" if view.label == "1" else str(si_text(view.value(place), view.label, digits=4))
