@@ -12,7 +12,7 @@ from utter_calm.measure.capture import Capture, Part
 from utter_calm.measure.frequency_series import SWEPT, FrequencySeries, FrequencySeriesSettings
 from utter_calm.measure.level_series import LevelSeries, LevelSeriesSettings
 from utter_calm.measure.stepped import SteppedTone, measured_points
-from utter_calm.measure.take_step import take_step
+from utter_calm.measure.take_step import play_step, take_step
 from utter_calm.quantities import read_value
 from utter_calm.rig import Faults, SimulatedDevice, stereo_rig
 
@@ -213,7 +213,7 @@ def test_a_series_is_cancelled_at_any_block_and_survives_a_vanished_device():
             cancel.set()
 
     with pytest.raises(Cancelled):
-        take_step(
+        play_step(
             LevelSeries(),
             LevelSeriesSettings(),
             SimulatedDevice(RIG),

@@ -7,7 +7,7 @@ import pytest
 
 from utter_calm.errors import Cancelled, DeviceGone, InputError, NoSignal
 from utter_calm.measure.first_look import FirstLook, FirstLookSettings
-from utter_calm.measure.take_step import take_step
+from utter_calm.measure.take_step import play_step, take_step
 from utter_calm.rig import DeviceInfo, RecordedBlock, stereo_rig
 
 RIG = stereo_rig()
@@ -82,7 +82,7 @@ def test_an_error_in_a_callback_closes():
         raise RuntimeError("a bug in the window")
 
     with pytest.raises(RuntimeError):
-        take_step(FirstLook(), SETTINGS, device, RIG, load_ohm=8.0, on_block=broken)
+        play_step(FirstLook(), SETTINGS, device, RIG, load_ohm=8.0, on_block=broken)
     assert device.closed
 
 

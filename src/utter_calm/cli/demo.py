@@ -71,6 +71,7 @@ def _prepare(folder: Path | None) -> int:
     from utter_calm.job.run.bench import bench_for
     from utter_calm.job.run.prompt import Answer
     from utter_calm.job.run.run import RunHooks, RunProgress, run_cells
+    from utter_calm.measure.aside import Aside
 
     path = demo_path(folder)
     job = Job.open(path) if path.exists() else Job.create(path, demo_document())
@@ -86,7 +87,9 @@ def _prepare(folder: Path | None) -> int:
             def progress(at: RunProgress) -> None:
                 bar.update(task, completed=at.share)
 
-            run_cells(job, missing, bench_for(job.document, "u1"), RunHooks(ask=lambda _: Answer.LET_RIG, progress=progress))
+            hooks = RunHooks(ask=lambda _: Answer.LET_RIG, progress=progress)
+            with Aside() as aside:
+                run_cells(job, missing, bench_for(job.document, "u1"), hooks, aside=aside)
     finally:
         job.close()
     return 0

@@ -17,6 +17,7 @@ from utter_calm.job.run.prompt import WIRING, Answer, Prompt
 from utter_calm.job.run.run import RunHooks, RunProgress, run_cells
 from utter_calm.job.take import FLOOR, TakeSummary
 from utter_calm.job.verdict import Outcome
+from utter_calm.measure.aside import Aside
 from utter_calm.plain import one_line
 from utter_calm.present.words import take_title
 from utter_calm.quantities import names_same, value_text
@@ -118,7 +119,9 @@ def run_headless(job: Job, cells: list[Cell], bench: Bench, *, as_json: bool) ->
             title = job.document.step(cell.step).title
             bar.console.print(one_line(f"  {title}, {take_title(take)}: stored"), highlight=False)
 
-        takes = run_cells(job, cells, bench, RunHooks(ask=ask, progress=progress, finished=finished, check=True))
+        hooks = RunHooks(ask=ask, progress=progress, finished=finished, check=True)
+        with Aside() as aside:
+            takes = run_cells(job, cells, bench, hooks, aside=aside)
     return print_outcome(job, takes, as_json=as_json)
 
 

@@ -18,6 +18,7 @@ FloatArray = npt.NDArray[np.float64]
 FLAC = "flac"
 FLOAT64 = "float64-zlib"
 _STEPS = 2.0**23
+_EFFORT = 0.5  # of the coder; more takes longer and saves nothing on noise
 _MOST_BYTES = 4_000_000_000
 
 
@@ -57,7 +58,9 @@ def _in_memory(data: bytes = b"") -> Iterator[int]:
 
 def _flac(values: npt.NDArray[np.int32], rate_hz: int) -> bytes:
     with _in_memory() as handle:
-        with soundfile.SoundFile(handle, "w", rate_hz, values.shape[1], "PCM_24", format="FLAC", closefd=False) as file:
+        with soundfile.SoundFile(
+            handle, "w", rate_hz, values.shape[1], "PCM_24", format="FLAC", closefd=False, compression_level=_EFFORT
+        ) as file:
             file.write(values)
         os.lseek(handle, 0, os.SEEK_SET)
         with os.fdopen(handle, "rb", closefd=False) as whole:

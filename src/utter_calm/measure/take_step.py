@@ -1,4 +1,4 @@
-"""Run one step on a device: play its passages under the ceiling, keep the capture, analyse."""
+"""Run one step on a device: play its passages under the ceiling, keep the capture, analyse now or elsewhere."""
 
 from __future__ import annotations
 
@@ -18,7 +18,6 @@ Progress = Callable[[float, str], None]
 Prepare = Callable[[Conditions], None]
 """Brings the bench to (factor, value) pairs, by asking for a hand where it must."""
 
-_ANALYSING = "analysing"
 _ANALYSIS_SHARE = 0.1
 _PACED_BLOCK, _FAST_BLOCK = 2_048, 16_384
 
@@ -30,13 +29,31 @@ def take_step(
     rig: Rig,
     *,
     load_ohm: float | None,
+    cancel: threading.Event | None = None,
+    progress: Progress | None = None,
+    prepare: Prepare | None = None,
+) -> tuple[Capture, Result]:
+    """Measure once: :func:`play_step`, then the analysis; errors of both."""
+    capture = play_step(
+        kind, settings, device, rig, load_ohm=load_ohm, cancel=cancel, progress=progress, prepare=prepare,
+    )  # fmt: skip
+    return capture, analyze_step(kind, settings, capture, cancel=cancel, progress=progress)
+
+
+def play_step(
+    kind: StepKind[Any],
+    settings: Any,  # noqa: ANN401
+    device: Device,
+    rig: Rig,
+    *,
+    load_ohm: float | None,
     paced: bool = False,
     cancel: threading.Event | None = None,
     progress: Progress | None = None,
     on_block: Callable[[RecordedBlock], None] | None = None,
     prepare: Prepare | None = None,
-) -> tuple[Capture, Result]:
-    """Measure once.
+) -> Capture:
+    """Play all passages of a step and give what was recorded.
 
     Parameters
     ----------
@@ -62,18 +79,13 @@ def take_step(
         rig.check_level(highest)
     tell = progress or (lambda _share, _text: None)
 
-    def report(share: float, text: str) -> None:
-        if text == _ANALYSING and cancel is not None and cancel.is_set():
-            raise Cancelled
-        tell(share, text)
-
     expected = max(1, round(kind.expected_s(settings) * settings.rate_hz))
     played, said = 0, ""
 
     def follow(block: RecordedBlock) -> None:
         nonlocal played
         played += len(block.samples)
-        report((1 - _ANALYSIS_SHARE) * min(1.0, played / max(expected, played)), said or "playing")
+        tell((1 - _ANALYSIS_SHARE) * min(1.0, played / max(expected, played)), said or "playing")
         if on_block is not None:
             on_block(block)
 
@@ -93,10 +105,33 @@ def take_step(
     finally:
         passages.close()
         player.close()
-    capture = player.capture()
-    report(1 - _ANALYSIS_SHARE, _ANALYSING)
-    result = kind.analyze(settings, capture, progress=lambda share: report(1 - _ANALYSIS_SHARE * (1 - share), _ANALYSING))
-    return capture, result
+    return player.capture()
+
+
+def analyze_step(
+    kind: StepKind[Any],
+    settings: Any,  # noqa: ANN401
+    capture: Capture,
+    *,
+    cancel: threading.Event | None = None,
+    progress: Progress | None = None,
+) -> Result:
+    """Analyse what was played; can be cancelled at each step of its progress.
+
+    Raises
+    ------
+    MeasurementError
+        Cancelled, no signal.
+    """
+
+    def report(share: float) -> None:
+        if cancel is not None and cancel.is_set():
+            raise Cancelled
+        if progress is not None:
+            progress(1 - _ANALYSIS_SHARE * (1 - share), "analysing")
+
+    report(0.0)
+    return kind.analyze(settings, capture, progress=report)
 
 
 def _bring(passage: Passage, prepare: Prepare | None) -> None:

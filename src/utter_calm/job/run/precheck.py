@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 
 from utter_calm.errors import Cancelled
 from utter_calm.job.document import LOAD, UNIT, Cell, JobDocument, Plan
@@ -16,9 +16,9 @@ _PROBE_V, _BELOW = 0.02, 5.0
 _MOST_TRIES = 20
 
 
-def needs_check(job: Job, document: JobDocument, cell: Cell) -> bool:
-    """Whether a cell is the first of its unit under its setup."""
-    if cell.role != UNIT:
+def needs_check(job: Job, document: JobDocument, cell: Cell, played: Iterable[Cell] = ()) -> bool:
+    """Whether a cell is the first of its unit under its setup; ``played`` are those that are not stored yet."""
+    if cell.role != UNIT or any((other.unit, other.setup) == (cell.unit, cell.setup) for other in played):
         return False
     steps = document.plan_of(cell.step).steps
     return all(job.current(Cell(cell.unit, step.id, cell.setup)) is None for step in steps)

@@ -3,24 +3,26 @@
 from __future__ import annotations
 
 import threading
+from collections import deque
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
-from typing import Any, cast
+from dataclasses import dataclass, field
 
-from utter_calm.errors import Cancelled, InputError, MeasurementError
-from utter_calm.job.document import FLOOR, LOAD, UNIT, Cell, JobDocument
+from utter_calm.errors import Cancelled, MeasurementError
+from utter_calm.job.document import FLOOR, UNIT, Cell, JobDocument
 from utter_calm.job.gain import gain_of_plan
 from utter_calm.job.job import Job
 from utter_calm.job.run.bench import LEFT_OUT, PICKUP_FACTOR, UNIT_FACTOR, Bench, refuse_impossible, wanted
+from utter_calm.job.run.one_take import Played, Playing
 from utter_calm.job.run.order import run_order
 from utter_calm.job.run.precheck import check_leads, needs_check
 from utter_calm.job.run.prompt import Answer, Prompt
 from utter_calm.job.take import TakeSummary
-from utter_calm.measure.kind import SettingValues, StepKind, StepSettings
-from utter_calm.measure.result import Result, Trust
-from utter_calm.measure.take_step import take_step
+from utter_calm.measure.aside import Aside
+from utter_calm.measure.take_step import Progress
 from utter_calm.quantities import Conditions, Value, value_text
-from utter_calm.rig import RecordedBlock, Rig
+from utter_calm.rig import RecordedBlock
+
+_AHEAD = 2
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,10 +76,12 @@ def run_cells(
     cancel: threading.Event | None = None,
     paced: bool = False,
     document: JobDocument | None = None,
+    aside: Aside | None = None,
 ) -> list[TakeSummary]:
     """Measure cells and store each take as it finishes.
 
     ``document`` is the one that the cells were chosen from, for the plan may change meanwhile; None takes the job's.
+    With ``aside`` a take is analysed while the next one plays, and stored, in order, up to two takes later.
 
     Raises
     ------
@@ -93,43 +97,93 @@ def run_cells(
     plans = {c.step: document.plan_of(c.step) for c in cells if c.role == FLOOR}
     known = all(gain_of_plan(job, document, plan) is not None for plan in plans.values())
     ordered = in_order(document, cells, bench, gain_known=known)
-    takes: list[TakeSummary] = []
-    lacking: MeasurementError | None = None
-    let_be: dict[str, set[str]] = {}
+    run = _Run(job, bench, hooks, Playing(cancel, paced, hooks.block, aside), document)
     job.write_pending(ordered)
-    for number, cell in enumerate(ordered, start=1):
+    try:
+        for number, cell in enumerate(ordered, start=1):
 
-        def follow(share: float, text: str, cell: Cell = cell, number: int = number) -> None:
-            hooks.progress(RunProgress(cell, number, len(ordered), (number - 1 + share) / len(ordered), text))
+            def follow(share: float, text: str, cell: Cell = cell, number: int = number) -> None:
+                hooks.progress(RunProgress(cell, number, len(ordered), (number - 1 + share) / len(ordered), text))
 
-        rest = ordered[number:]
-        if document.step(cell.step).deduction is not None:
-            if cancel is not None and cancel.is_set():
-                raise Cancelled
-            follow(0.0, "deducing")
-            try:
-                take = job.deduce(cell, document=document, pending=rest)
-            except MeasurementError as problem:  # what one deduction lacks keeps no other from being made
-                lacking = lacking or problem
-                continue
-        else:
-            bench.have(document.plan_of(cell.step).rig)
-            by_hand = _prepare(document, cell, bench, hooks, cancel)
-            if by_hand is None:
-                continue
-            if hooks.check and needs_check(job, document, cell):
-                follow(0.0, "checking the leads")
-                document = _with_leads_right(job, document, [cell, *rest], bench, hooks, let_be, cancel)
-                bench.have(document.plan_of(cell.step).rig)
-            take = _measure(job, document, cell, bench, hooks, follow, by_hand, cancel, rest, paced=paced)
-        takes.append(take)
-        hooks.finished(cell, take)
+            rest = ordered[number:]
+            if document.step(cell.step).deduction is not None:
+                run.deduce(cell, rest, follow)
+            else:
+                if cell.role == FLOOR and not known:
+                    run.store()  # the unit's takes tell the level
+                run.play(cell, rest, follow)
+    except BaseException:
+        run.store()  # what was played is kept
+        raise
+    run.store()
     job.write_pending([])
-    if not known:
-        takes = [_beside_its_floor(job, take) for take in takes]
-    if lacking is not None:
-        raise lacking
+    takes = run.takes if known else [_beside_its_floor(job, take) for take in run.takes]
+    if run.lacking is not None:
+        raise run.lacking
     return takes
+
+
+@dataclass(slots=True)
+class _Run:
+    """What a run has in hand: takes that are stored, takes that wait for their analysis, and the document as it was edited."""
+
+    job: Job
+    bench: Bench
+    hooks: RunHooks
+    playing: Playing
+    document: JobDocument
+    takes: list[TakeSummary] = field(default_factory=list)
+    waiting: deque[Played] = field(default_factory=deque)
+    lacking: MeasurementError | None = None
+    let_be: dict[str, set[str]] = field(default_factory=dict)
+
+    def store(self, most: int = 0) -> None:
+        """Store what was played, oldest first, until at most so many takes wait for their analysis."""
+        while len(self.waiting) > most:
+            played = self.waiting.popleft()
+            try:
+                take = played.store(self.job)
+            except BaseException:
+                self.waiting.clear()  # what follows a take that failed is still pending, as it is
+                raise
+            self._keep(played.cell, take)
+
+    def _keep(self, cell: Cell, take: TakeSummary) -> None:
+        self.takes.append(take)
+        self.hooks.finished(cell, take)
+
+    def deduce(self, cell: Cell, rest: list[Cell], follow: Progress) -> None:
+        """Deduce a cell from what is stored; what it lacks is kept, for it keeps no other from being made."""
+        self.store()
+        self.playing.go_on()
+        follow(0.0, "deducing")
+        try:
+            take = self.job.deduce(cell, document=self.document, pending=rest)
+        except MeasurementError as problem:
+            self.lacking = self.lacking or problem
+            return
+        self._keep(cell, take)
+
+    def play(self, cell: Cell, rest: list[Cell], follow: Progress) -> None:
+        """Bring the bench to a cell's setup and play it; its analysis may take until the next one was played."""
+        job, bench, hooks, cancel = self.job, self.bench, self.hooks, self.playing.cancel
+        bench.have(self.document.plan_of(cell.step).rig)
+        by_hand = _prepare(self.document, cell, bench, hooks, cancel)
+        if by_hand is None:
+            return
+        if hooks.check and needs_check(job, self.document, cell, [played.cell for played in self.waiting]):
+            follow(0.0, "checking the leads")
+            self.document = _with_leads_right(job, self.document, [cell, *rest], bench, hooks, self.let_be, cancel)
+            bench.have(self.document.plan_of(cell.step).rig)
+        document = self.document
+
+        def switch(conditions: Conditions) -> None:
+            for factor, value in conditions if cell.role == UNIT else ():
+                if _bring(document, cell, bench, hooks, cancel, factor, value) is Answer.SKIP:
+                    raise Cancelled
+
+        self.waiting.append(self.playing.play(job, document, cell, bench, by_hand, rest, switch, follow))
+        self.store(_AHEAD if self.playing.aside is not None else 0)
 
 
 def _beside_its_floor(job: Job, take: TakeSummary) -> TakeSummary:
@@ -205,77 +259,3 @@ def _instruction(document: JobDocument, cell: Cell, factor: str, value: Value) -
         return "Connect the pickup directly." if text == "1" else f"Set the pickup's divider to {text}."
     known = document.plan_of(cell.step).factor(factor)
     return known.instruction(value) if known is not None else f"Set the {factor} to {value_text(value)}."
-
-
-def _measure(
-    job: Job,
-    document: JobDocument,
-    cell: Cell,
-    bench: Bench,
-    hooks: RunHooks,
-    follow: Callable[[float, str], None],
-    by_hand: tuple[str, ...],
-    cancel: threading.Event | None,
-    pending: list[Cell],
-    *,
-    paced: bool,
-) -> TakeSummary:
-    plan, step = document.plan_of(cell.step), document.step(cell.step)
-    kind, rig = step.measure, plan.rig
-    if not isinstance(kind, StepKind):
-        raise InputError(f"“{step.title}” is deduced from other takes: nothing is played for it.", hint="Measure those.")
-    settings = plan.settings_of(step, cell.setup)
-    if cell.role == FLOOR:
-        settings = _for_floor(kind, settings, rig, gain_of_plan(job, document, plan))
-
-    def prepare(conditions: Conditions) -> None:
-        for factor, value in conditions if cell.role == UNIT else ():
-            if _bring(document, cell, bench, hooks, cancel, factor, value) is Answer.SKIP:
-                raise Cancelled
-
-    capture, result = take_step(
-        kind,
-        settings,
-        bench.device,
-        rig,
-        load_ohm=cell.setup.load_ohm if cell.role == UNIT else None,
-        paced=paced,
-        cancel=cancel,
-        progress=follow,
-        on_block=hooks.block,
-        prepare=prepare,
-    )
-    result = _doubt_hand(job, cell, step.settings, by_hand, result)
-    title = document.unit(cell.unit).title if cell.role == UNIT else ""
-    return job.append(cell, settings, result, capture=capture, kind=step.kind, unit_title=title, pending=pending)
-
-
-def _for_floor(kind: StepKind[Any], settings: StepSettings, rig: Rig, gain: float | None) -> StepSettings:
-    """Bring the rig alone to the level that the unit brings it to."""
-    gains = (gain, gain) if gain else (1.0, 2.0)  # what does not depend on it needs none
-    one, other = (cast("StepSettings", kind.for_floor(settings, rig, g / rig.pickup_ratio)) for g in gains)
-    if one != other:
-        raise InputError(
-            "The unit's gain is not known, so the rig alone would be measured at a wrong level.",
-            hint="Take the unit first, or type its gain under “unit” (Alt+3), as in 29.6 dB.",
-        )
-    return one
-
-
-_UNMOVED = 2e-5
-
-
-def _doubt_hand(job: Job, cell: Cell, settings: SettingValues, by_hand: tuple[str, ...], result: Result) -> Result:
-    """After a hand switched the load: readings that did not move at all make it doubtful that it was done."""
-    if LOAD not in by_hand or cell.role != UNIT:
-        return result
-    kind = job.document.step(cell.step).measure
-    main = [r for r in result.readings if r.name in kind.main_readings and kind.declared(r.name).quantity in ("level", "gain")]
-    for now in main:
-        for other in job.takes:
-            same = other.step == cell.step and other.cell.unit == cell.unit and other.setup != cell.setup
-            before = other.reading(now.name, now.channel) if same and other.settings == settings else None
-            if before and before.value and abs(now.value / before.value - 1) < _UNMOVED:
-                doubt = Trust("condition_doubtful", "The level did not move with the load: was it really switched?")
-                return Result(result.readings, result.traces, (*result.trust, doubt), result.surfaces)
-    return result

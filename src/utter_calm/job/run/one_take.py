@@ -1,0 +1,120 @@
+"""One take of a run: played, analysed here or aside, doubted where a hand may have slipped, stored."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass
+from functools import partial
+from typing import Any, cast
+
+from utter_calm.errors import Cancelled, InputError
+from utter_calm.job.document import LOAD, UNIT, Cell, JobDocument
+from utter_calm.job.gain import gain_of_plan
+from utter_calm.job.job import Job
+from utter_calm.job.run.bench import Bench
+from utter_calm.job.take import FLOOR, TakeSummary
+from utter_calm.measure.aside import Aside
+from utter_calm.measure.capture import Capture
+from utter_calm.measure.kind import SettingValues, StepKind, StepSettings
+from utter_calm.measure.result import Result, Trust
+from utter_calm.measure.take_step import Prepare, Progress, analyze_step, play_step
+from utter_calm.rig import RecordedBlock, Rig
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Played:
+    """A take whose sound is in: the result is computed, or waited for, when it is asked for."""
+
+    cell: Cell
+    document: JobDocument
+    settings: StepSettings
+    capture: Capture
+    by_hand: tuple[str, ...]
+    pending: list[Cell]
+    result: Callable[[], Result]
+
+    def store(self, job: Job) -> TakeSummary:
+        """Keep capture and result in the job; errors of the analysis."""
+        step = self.document.step(self.cell.step)
+        result = _doubt_hand(job, self.cell, step.settings, self.by_hand, self.result())
+        title = self.document.unit(self.cell.unit).title if self.cell.role == UNIT else ""
+        return job.append(
+            self.cell, self.settings, result, capture=self.capture, kind=step.kind, unit_title=title, pending=self.pending,
+        )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Playing:
+    """What all takes of a run share: how they are paced, what hears the sound, what stops it, what computes."""
+
+    cancel: threading.Event | None
+    paced: bool
+    on_block: Callable[[RecordedBlock], None] | None
+    aside: Aside | None
+
+    def go_on(self) -> None:
+        """Raise Cancelled where the run was stopped."""
+        if self.cancel is not None and self.cancel.is_set():
+            raise Cancelled
+
+    def play(
+        self, job: Job, document: JobDocument, cell: Cell, bench: Bench, by_hand: tuple[str, ...], pending: list[Cell],
+        prepare: Prepare, follow: Progress,
+    ) -> Played:  # fmt: skip
+        """Play a cell on the bench, which stands as it should; ``prepare`` brings it to what the step itself varies."""
+        plan, step = document.plan_of(cell.step), document.step(cell.step)
+        kind, rig, cancel = step.measure, plan.rig, self.cancel
+        if not isinstance(kind, StepKind):
+            raise InputError(f"“{step.title}” is deduced from other takes: nothing is played for it.", hint="Measure those.")
+        settings = plan.settings_of(step, cell.setup)
+        if cell.role == FLOOR:
+            settings = _for_floor(kind, settings, rig, gain_of_plan(job, document, plan))
+        capture = play_step(
+            kind,
+            settings,
+            bench.device,
+            rig,
+            load_ohm=cell.setup.load_ohm if cell.role == UNIT else None,
+            paced=self.paced,
+            cancel=cancel,
+            progress=follow,
+            on_block=self.on_block,
+            prepare=prepare,
+        )
+        if self.aside is not None:
+            result = self.aside.analyze(kind, settings, capture)
+        else:
+            result = partial(analyze_step, kind, settings, capture, cancel=cancel, progress=follow)
+        return Played(cell, document, settings, capture, by_hand, pending, result)
+
+
+def _for_floor(kind: StepKind[Any], settings: StepSettings, rig: Rig, gain: float | None) -> StepSettings:
+    """Bring the rig alone to the level that the unit brings it to."""
+    gains = (gain, gain) if gain else (1.0, 2.0)  # what does not depend on it needs none
+    one, other = (cast("StepSettings", kind.for_floor(settings, rig, g / rig.pickup_ratio)) for g in gains)
+    if one != other:
+        raise InputError(
+            "The unit's gain is not known, so the rig alone would be measured at a wrong level.",
+            hint="Take the unit first, or type its gain under “unit” (Alt+3), as in 29.6 dB.",
+        )
+    return one
+
+
+_UNMOVED = 2e-5
+
+
+def _doubt_hand(job: Job, cell: Cell, settings: SettingValues, by_hand: tuple[str, ...], result: Result) -> Result:
+    """After a hand switched the load: readings that did not move at all make it doubtful that it was done."""
+    if LOAD not in by_hand or cell.role != UNIT:
+        return result
+    kind = job.document.step(cell.step).measure
+    main = [r for r in result.readings if r.name in kind.main_readings and kind.declared(r.name).quantity in ("level", "gain")]
+    for now in main:
+        for other in job.takes:
+            same = other.step == cell.step and other.cell.unit == cell.unit and other.setup != cell.setup
+            before = other.reading(now.name, now.channel) if same and other.settings == settings else None
+            if before and before.value and abs(now.value / before.value - 1) < _UNMOVED:
+                doubt = Trust("condition_doubtful", "The level did not move with the load: was it really switched?")
+                return Result(result.readings, result.traces, (*result.trust, doubt), result.surfaces)
+    return result

@@ -1,0 +1,74 @@
+"""Analysis in a process of its own: the next take plays while the last one is computed."""
+
+from __future__ import annotations
+
+import os
+import signal
+import threading
+from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
+from multiprocessing import get_context, parent_process
+from types import TracebackType
+from typing import TYPE_CHECKING, Self
+
+from utter_calm.measure.take_step import analyze_step
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+    from typing import Any
+
+    from utter_calm.measure.capture import Capture
+    from utter_calm.measure.kind import StepKind, StepSettings
+    from utter_calm.measure.result import Result
+
+
+class Aside:
+    """One helper that analyses takes in their order; as a context manager it is let go at the end.
+
+    Python computes on one processor at a time within a process, so a run that plays and computes by turns leaves the second idle.
+    """
+
+    def __init__(self) -> None:
+        # a fresh interpreter: a fork would copy the locks of this process's threads as they happen to stand
+        self._pool = ProcessPoolExecutor(max_workers=1, mp_context=get_context("spawn"), initializer=_serve)
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, what: BaseException | None, where: TracebackType | None) -> None:
+        self._pool.shutdown(wait=True, cancel_futures=True)
+
+    def analyze(self, kind: StepKind[Any], settings: StepSettings, capture: Capture) -> Callable[[], Result]:
+        """Begin to analyse; what is given waits for the result and raises what the analysis raised.
+
+        A helper that died (out of memory, killed) loses nothing: the take is analysed here.
+        """
+        try:
+            begun = self._pool.submit(_analyze, kind, settings, capture)
+        except BrokenProcessPool:
+            return lambda: _analyze(kind, settings, capture)
+
+        def result() -> Result:
+            try:
+                return begun.result()
+            except BrokenProcessPool:
+                return _analyze(kind, settings, capture)
+
+        return result
+
+
+def _serve() -> None:
+    """Leave Ctrl-C to the program, which stores first what was played, and end with it however it ends."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    threading.Thread(target=_end_with_parent, daemon=True).start()
+
+
+def _end_with_parent() -> None:
+    parent = parent_process()
+    if parent is not None:
+        parent.join()
+    os._exit(1)
+
+
+def _analyze(kind: StepKind[Any], settings: StepSettings, capture: Capture) -> Result:
+    return analyze_step(kind, settings, capture)
