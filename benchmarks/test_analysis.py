@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from numpy import fft
 
-from utter_calm.analysis.deconvolution import FARTHEST_ORDER
+from utter_calm.analysis.excitation import FARTHEST_ORDER
 from utter_calm.analysis.sweep import analyze_sweep
 from utter_calm.analysis.tone import analyze_tone
 from utter_calm.analysis.transforms import next_fast_len

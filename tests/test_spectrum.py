@@ -5,6 +5,7 @@ import itertools
 import numpy as np
 import pytest
 
+from utter_calm.analysis.quick_lines import line_powers
 from utter_calm.analysis.spectrum import line_spectrum
 from utter_calm.analysis.transforms import next_fast_len, turning
 from utter_calm.analysis.windows import BLACKMAN_HARRIS_7, CosineWindow
@@ -70,3 +71,18 @@ def test_quick_lengths_have_no_factor_above_five_and_none_is_passed_over():
 @pytest.mark.parametrize(("step", "count"), [(0.3, 1), (1.7e-3, 1_000), (-2.2, 100_001)])
 def test_many_turns_at_once_are_as_good_as_each_by_itself(step, count):
     assert turning(step, count) == pytest.approx(np.exp(1j * step * np.arange(count)), abs=1e-10)
+
+
+def test_quick_lines_are_those_of_the_spectrum_but_for_what_single_precision_adds(noise):
+    n, rate = 65_536, 192_000
+    t = np.arange(n) / rate
+    records = np.stack([np.sin(2 * np.pi * 997 * t), 1e-3 * np.sin(2 * np.pi * 5e4 * t) + 0.2], axis=1) + noise.normal(
+        0, 1e-7, (n, 2)
+    )
+    quick = np.sqrt(line_powers(records))
+    for channel, column in enumerate(records.T):
+        exact = line_spectrum(column, rate).line_rms
+        assert np.max(np.abs(quick[:, channel] - exact)) < 10 ** (-150 / 20)
+        assert np.argmax(quick[:, channel]) == np.argmax(exact)
+        assert np.max(quick[:, channel]) == pytest.approx(np.max(exact), rel=1e-5)
+    assert np.sqrt(np.mean((quick[:, 0] - line_spectrum(records[:, 0], rate).line_rms) ** 2)) < 10 ** (-165 / 20)

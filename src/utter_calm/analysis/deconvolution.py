@@ -8,24 +8,22 @@ stop frequency (Novak, Lotton and Simon 2015).
 
 from __future__ import annotations
 
+from concurrent.futures import Future
 from dataclasses import dataclass
 
 import numpy as np
 
+from utter_calm.analysis.excitation import BESIDE, FARTHEST_ORDER, Excitation, excitation, frames_for
 from utter_calm.analysis.low_end import low_end_model
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.transforms import irfft, next_fast_len, rfft, turning
+from utter_calm.analysis.transforms import irfft, rfft, rfft_single, turning
 from utter_calm.signals.ramp import raised_cosine
 from utter_calm.signals.sweep import ComplexArray, Sweep
 
-_IN_BAND = 0.25
-"""Bins count as excited where the played spectrum reaches this part of the endless sweep's."""
 _CLICK = 1e-3
 """A sweep that stops with a click plays above its stop frequency too; then nothing can be told of harmonics up there."""
 _HOLD_BINS = 6
 _BEFORE_S, _AFTER_S = 0.01, 0.1
-FARTHEST_ORDER = 11
-"""The stretch before the impulse response back to this order is kept free for distortion."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -53,9 +51,8 @@ class Deconvolved:
         (frames // 2 + 1,) magnitude of what was divided by: the stimulus in its band, the endless sweep beyond.
     orders_to_hz
         Highest frequency at which ``orders`` tells harmonics.
-    orders
-        (frames,) impulse response, by the closed-form inverse, of the recording without its linear part: the orders stand
-        at ``-L ln n``, wrapping, and what noise the window behind ``gain`` left out.
+    orders_coming
+        Gives ``orders``, which are computed meanwhile: faults are looked for without them.
     impulse
         (frames,) impulse response of the whole recording, flattened at its low end: the response, and all the noise.
     slope
@@ -74,54 +71,23 @@ class Deconvolved:
     recorded: int
     played: FloatArray
     orders_to_hz: float
-    orders: FloatArray
+    orders_coming: Future[FloatArray]
     impulse: FloatArray
     slope: FloatArray
     unexplained: FloatArray
 
     @property
+    def orders(self) -> FloatArray:
+        """(frames,) impulse response, by the closed-form inverse, of the recording without its linear part.
+
+        The orders stand in it at ``-L ln n``, wrapping, and what noise the window behind ``gain`` left out.
+        """
+        return self.orders_coming.result()
+
+    @property
     def bin_hz(self) -> float:
         """Distance of the bins of ``gain``."""
         return self.rate_hz / self.frames
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Excitation:
-    """What a stimulus puts into each bin: the same for all channels that hear it.
-
-    Parameters
-    ----------
-    stimulus
-        (k,) samples that were played.
-    longest
-        Of the stimulus and the recordings for which it was made.
-    frames
-        Length of the transforms.
-    played, endless
-        (frames // 2 + 1,) its transform, and that of the endless sweep by its closed form.
-    low, high
-        First and last bin that it excites.
-    """
-
-    stimulus: FloatArray
-    longest: int
-    frames: int
-    played: ComplexArray
-    endless: ComplexArray
-    low: int
-    high: int
-
-
-def excitation(recorded: int, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> Excitation:
-    """Transform a stimulus for recordings of so many samples; errors as in :func:`deconvolve`."""
-    longest = max(recorded, len(stimulus))
-    # the early harmonics wrap to the end of the buffer: leave them room
-    frames = next_fast_len(longest + int(sweep.lead_s(FARTHEST_ORDER) * rate_hz) + int(0.1 * rate_hz))
-    played = rfft(stimulus, frames)
-    frequency = np.asarray(np.arange(len(played)) * (rate_hz / frames), dtype=np.float64)
-    endless = np.zeros(len(played), dtype=complex)
-    endless[1:] = sweep.spectrum(frequency[1:]) * rate_hz
-    return Excitation(stimulus, longest, frames, played, endless, *_excited(np.abs(played), np.abs(endless), frequency, sweep))
 
 
 def deconvolve(
@@ -145,12 +111,13 @@ def deconvolve(
     ValueError
         The stimulus holds nothing in the sweep's band.
     """
-    if known is None or known.stimulus is not stimulus or len(response) > known.longest:
+    fits = known is not None and known.stimulus is stimulus and len(response) <= known.longest
+    frames = known.frames if known is not None and fits else frames_for(max(len(response), len(stimulus)), sweep, rate_hz)
+    hearing = BESIDE.submit(rfft, response, frames)
+    if known is None or not fits:
         known = excitation(len(response), stimulus, sweep, rate_hz)
-    frames, played, endless, low, high = known.frames, known.played, known.endless, known.low, known.high
-    heard = rfft(response, frames)
-    frequency = np.asarray(np.arange(len(played)) * (rate_hz / frames), dtype=np.float64)
-
+    frequency, played, endless, low, high = known.frequency, known.played, known.endless, known.low, known.high
+    heard = hearing.result()
     raw = np.zeros(len(played), dtype=complex)
     raw[low : high + 1] = heard[low : high + 1] / played[low : high + 1]
     delay = _arrival(raw, frames) / rate_hz
@@ -160,23 +127,16 @@ def deconvolve(
     flattened = raw / model
     _hold(flattened, low, high)
     impulse = np.asarray(irfft(flattened, frames))
+    coming = BESIDE.submit(
+        _unexplained, impulse, _near(frames, rate_hz, sweep), heard, played * model * np.conj(turn), len(response)
+    )
     window = _linear_window(frames, rate_hz, sweep)
     gain = rfft(impulse * window) * model
     _trust_the_low_end(gain, raw, frequency, sweep, low)
-
-    # single precision is more than enough to see what leaps out, and half the work
-    near = rfft((impulse * _near(frames, rate_hz, sweep)).astype(np.float32)) * model
-    near_rest = (heard - near * played * np.conj(turn)).astype(np.complex64)
-    rest = heard * turn - gain * played
-    # the closed form holds from the start frequency up to half the rate; a soft edge at the top keeps it from ringing
-    inverse = np.zeros(len(played), dtype=complex)
-    inverse[low:] = 1 / endless[low:]
     top_hz = 0.85 * rate_hz / 2  # above, a digital unit's aliases come back beside the harmonics
     beyond = (frequency > 1.1 * sweep.stop_hz) & (frequency < top_hz)
     if beyond.any() and np.median(np.abs(played[beyond]) / np.abs(endless[beyond])) > _CLICK:
         top_hz = float(frequency[high])
-    top = frequency > 0.95 * rate_hz / 2
-    inverse[top] *= 0.5 + 0.5 * np.cos(np.pi * np.linspace(0, 1, int(top.sum())))
     return Deconvolved(
         rate_hz=rate_hz,
         frames=frames,
@@ -188,11 +148,30 @@ def deconvolve(
         recorded=len(response),
         played=np.where((frequency >= frequency[low]) & (frequency <= frequency[high]), np.abs(played), np.abs(endless)),
         orders_to_hz=top_hz,
-        orders=np.asarray(irfft(rest * inverse, frames)),
+        orders_coming=BESIDE.submit(_orders, known, heard, turn, gain, rate_hz),
         impulse=impulse,
         slope=np.abs(model),
-        unexplained=np.asarray(irfft(near_rest, frames)[: len(response)]),
+        unexplained=coming.result(),
     )
+
+
+def _orders(known: Excitation, heard: ComplexArray, turn: ComplexArray, gain: ComplexArray, rate_hz: float) -> FloatArray:
+    rest = heard * turn - gain * known.played
+    # the closed form holds from the start frequency up to half the rate; a soft edge at the top keeps it from ringing
+    rest[: known.low] = 0.0
+    rest[known.low :] /= known.endless[known.low :]
+    top = known.frequency > 0.95 * rate_hz / 2
+    rest[top] *= 0.5 + 0.5 * np.cos(np.pi * np.linspace(0, 1, int(top.sum())))
+    return irfft(rest, known.frames)
+
+
+def _unexplained(impulse: FloatArray, near: FloatArray, heard: ComplexArray, played: ComplexArray, recorded: int) -> FloatArray:
+    """What the stretch of an impulse response under a window does not explain of a recording.
+
+    In single precision: more than enough to see what leaps out, and half the work.
+    """
+    explained = rfft_single(impulse * near) * played.astype(np.complex64)
+    return irfft(heard.astype(np.complex64) - explained, len(impulse))[:recorded]
 
 
 def _linear_window(frames: int, rate_hz: float, sweep: Sweep) -> FloatArray:
@@ -227,16 +206,6 @@ def _trust_the_low_end(gain: ComplexArray, raw: ComplexArray, frequency: FloatAr
     share = np.clip(np.log(frequency[low:end] / (1.4 * sweep.start_hz)) / np.log(1.95 / 1.4), 0, 1)
     weight = 0.5 + 0.5 * np.cos(np.pi * share)
     gain[low:end] += weight * (raw[low:end] - gain[low:end])
-
-
-def _excited(played: FloatArray, endless: FloatArray, frequency: FloatArray, sweep: Sweep) -> tuple[int, int]:
-    """First and last bin of the run of bins, about the middle of the sweep, that the stimulus excites."""
-    weak = np.flatnonzero(played < _IN_BAND * endless)
-    middle = int(np.searchsorted(frequency, np.sqrt(sweep.start_hz * sweep.stop_hz)))
-    if played[middle] < _IN_BAND * endless[middle]:
-        raise ValueError("the stimulus holds nothing in the band of its sweep")
-    below, above = weak[weak < middle], weak[weak > middle]
-    return int(below[-1] + 1) if len(below) else 1, int(above[0] - 1) if len(above) else len(played) - 1
 
 
 def _arrival(gain: ComplexArray, frames: int) -> float:

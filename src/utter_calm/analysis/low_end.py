@@ -38,12 +38,14 @@ def low_end_model(frequency_hz: FloatArray, gain: ComplexArray, low_hz: float, h
         top, bottom = _rational_fit(s, np.asarray(h), order)
         if not (_tame(bottom) and _tame(top)):
             continue
-        model = np.polyval(top, everywhere) / np.polyval(bottom, everywhere)
         far = top[0] / bottom[0]
-        error = float(np.max(np.abs(model[inside] - h)))
+        error = float(np.max(np.abs(np.polyval(top, s) / np.polyval(bottom, s) - h)))
         # a quotient must stay a quotient: no zero on the way, no limit at the top that dwarfs the band; and a higher
         # order has to earn its keep
-        if error < 0.3 * least and 0.1 < abs(far) < 10 and np.min(np.abs(model[1:])) > 1e-9:
+        if not (error < 0.3 * least and 0.1 < abs(far) < 10):
+            continue
+        model = np.polyval(top, everywhere) / np.polyval(bottom, everywhere)
+        if np.min(np.abs(model[1:])) > 1e-9:
             model[0] = model[1].real
             best, least = np.asarray(model / far), error
     return best

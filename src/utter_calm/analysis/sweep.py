@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from utter_calm.analysis.deconvolution import Deconvolved, Excitation, deconvolve
+from utter_calm.analysis.deconvolution import Deconvolved, deconvolve
+from utter_calm.analysis.excitation import Excitation
 from utter_calm.analysis.impulses import bridged
 from utter_calm.analysis.record import what_is_there
 from utter_calm.analysis.spectrum import FloatArray

@@ -78,7 +78,7 @@ def is_heard(response: FloatArray, unexplained: FloatArray, band_hz: tuple[float
     A tenth of a second of the impulse response explains about that part of a recording of mere noise. Hum as strong as one likes
     hides its own part of the band only.
     """
-    if np.sum(unexplained**2) < _HEARD_WELL * np.sum(response**2):
+    if _energy(unexplained) < _HEARD_WELL * _energy(response):
         return True
     whole, left = (np.abs(rfft(x.astype(np.float32))) ** 2 for x in (response, unexplained))
     edges = np.unique((np.geomspace(*band_hz, _PARTS + 1) * len(response) / rate_hz).astype(int))
@@ -90,13 +90,17 @@ def is_heard(response: FloatArray, unexplained: FloatArray, band_hz: tuple[float
     return bool(np.count_nonzero(share[wide] > _BY_CHANCE) >= 2)
 
 
+def _energy(record: FloatArray) -> float:
+    return float(np.vdot(record, record))
+
+
 def find_lost(response: FloatArray, unexplained: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> tuple[Gap, ...]:
     """Find where samples of a recording (n,) are missing: from there on it is ahead of its stimulus (k,).
 
     Over some tenths of a second a sweep passes so wide a band that its place in the stimulus is sharp. Pieces of that length are
     looked for; where two of them disagree, the place lies where what is unexplained begins or ends.
     """
-    if np.sum(unexplained**2) < _MUCH * np.sum(response**2):
+    if _energy(unexplained) < _MUCH * _energy(response):
         return ()
     size = int(_AROUND_S * rate_hz)
     # of few cycles the place is not sharp, and a lower corner moves it

@@ -9,7 +9,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from utter_calm.analysis.deconvolution import FARTHEST_ORDER, Deconvolved
+from utter_calm.analysis.deconvolution import Deconvolved
+from utter_calm.analysis.excitation import FARTHEST_ORDER
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import next_fast_len, rfft
 from utter_calm.analysis.windows import BLACKMAN_HARRIS_7
@@ -31,8 +32,7 @@ class NoiseFloor:
         size = next_fast_len(length)
         shape = BLACKMAN_HARRIS_7.samples(length)
         self._frequency: FloatArray = np.asarray(np.arange(size // 2 + 1) * (rate / size), dtype=np.float64)
-        known = np.arange(len(found.slope)) * found.bin_hz
-        slope = np.interp(self._frequency, known, found.slope)
+        slope = _between(found.slope, self._frequency / found.bin_hz)
         # in the band of the whole recording: what is left without the linear part has lost the noise that it took along
         inside = (self._frequency >= found.low_hz) & (self._frequency <= found.high_hz)
 
@@ -42,7 +42,7 @@ class NoiseFloor:
 
         self._power = power_of(late)
         # at its ends the sweep has little to divide by: what was recorded is smooth there, its quotient is not
-        self._played = np.interp(self._frequency, known, found.played) ** 2
+        self._played = _between(found.played, self._frequency / found.bin_hz) ** 2
         first, end = self._recorded(self._frequency)
         # what the sweep passed early has no noise in the latest stretch: its noise ended before
         early = first > late - length - found.frames
@@ -50,18 +50,18 @@ class NoiseFloor:
         for stop in places[places - length > _DECAYED_S * rate].tolist():
             chosen = early & (end >= stop)
             self._power[chosen] = power_of(min(stop, late))[chosen]
+        self._running = np.concatenate([[0.0], np.cumsum(self._power * self._played)])
 
     def magnitude(self, frequency_hz: FloatArray, window_energy: float | FloatArray) -> FloatArray:
         """R.m.s. magnitude that noise gives to a response windowed with this energy (sum of squares, samples)."""
-        total = np.concatenate([[0.0], np.cumsum(self._power * self._played)])
+        total = self._running
         bins = self._frequency[1]
         # a third of an octave, and never less than five bins: noise is told by its average
         low = np.minimum(frequency_hz * 2 ** (-1 / 6), frequency_hz - 2.5 * bins) / bins
         high = np.maximum(frequency_hz * 2 ** (1 / 6), frequency_hz + 2.5 * bins) / bins
         a = np.clip(np.floor(low).astype(int), 0, len(self._power) - 6)
         b = np.clip(np.ceil(high).astype(int), a + 5, len(self._power))
-        found = self._found
-        played = np.interp(frequency_hz, np.arange(len(found.played)) * found.bin_hz, found.played) ** 2
+        played = _between(self._found.played, frequency_hz / self._found.bin_hz) ** 2
         return np.asarray(np.sqrt(np.maximum(total[b] - total[a], 0) / (b - a) / played * window_energy))
 
     def of_gain(self, frequency_hz: FloatArray) -> FloatArray:
@@ -78,3 +78,10 @@ class NoiseFloor:
         passed = sweep.growth_s * np.log(np.maximum(frequency_hz, sweep.start_hz) / sweep.start_hz)
         first = -(sweep.onset_s + np.minimum(passed, sweep.duration_s) + self._found.delay_s) * rate
         return first, first + self._found.recorded
+
+
+def _between(values: FloatArray, position: FloatArray) -> FloatArray:
+    """Values at places between them, linear; beyond the last, the last."""
+    base = np.minimum(position.astype(int), len(values) - 2)
+    share = np.minimum(position - base, 1.0)
+    return np.asarray(values[base] + share * (values[base + 1] - values[base]))

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from utter_calm.analysis.spectrum import line_spectrum
+from utter_calm.analysis.quick_lines import line_powers
 from utter_calm.analysis.tone import tone_in_band
 from utter_calm.analysis.tone_fit import fit_tone
 from utter_calm.errors import UtterCalmError
@@ -80,6 +80,7 @@ class LiveAnalyser:
         self._frame: LiveFrame | None = None
         self._result: Result | None = None
         self._points: tuple[LivePoint, ...] = ()
+        self._lines_hz: FloatArray = np.empty(0)
         # readings cost more than a picture: on their own thread they do not hold the pictures up
         self._threads = (
             threading.Thread(target=self._run, name="live pictures", daemon=True),
@@ -124,24 +125,27 @@ class LiveAnalyser:
                 self._stop.wait(0.01)
                 if shot.problem is None:
                     continue
-            volts = np.multiply(shot.samples.T, self._scales[:, None]).T  # each channel in one piece
-            if len(volts) < 64:
+            if len(shot.samples) < 64:
                 self._stop.wait(0.05)
                 continue
-            lines = [line_spectrum(c, self._tone.rate_hz) for c in volts[-frames:].T]
-            fresh = np.stack([s.line_rms for s in lines], axis=1) ** 2
+            fresh = line_powers(shot.samples[-frames:]) * self._scales**2
             if power is None or self._restart or power.shape != fresh.shape:
                 power, averaged, self._restart = fresh, 0, False
             averaged = min(averaged + 1, self._average)
             power = power + (fresh - power) / averaged
             number += 1
-            at, wave = self._waveform(volts)
+            at, wave = self._waveform(shot.samples)
             self._frame = LiveFrame(
-                number, lines[0].frequency_hz, np.sqrt(power), at, wave, self._result, averaged, shot.overload,
+                number, self._line_frequencies(len(power)), np.sqrt(power), at, wave, self._result, averaged, shot.overload,
                 shot.level_v, shot.problem, self._points,
             )  # fmt: skip
             if shot.problem is not None:
                 return
+
+    def _line_frequencies(self, count: int) -> FloatArray:
+        if len(self._lines_hz) != count:
+            self._lines_hz = np.linspace(0.0, self._tone.rate_hz / 2, count)
+        return self._lines_hz
 
     def _read(self) -> None:
         took = 0.0
@@ -174,11 +178,11 @@ class LiveAnalyser:
         self._points = tuple(LivePoint(shot.level_v, level, distortion, settled, overload) for level, distortion in wide)
         return out.build()
 
-    def _waveform(self, volts: FloatArray) -> tuple[FloatArray, FloatArray]:
+    def _waveform(self, samples: FloatArray) -> tuple[FloatArray, FloatArray]:
         """Some periods from a rising zero crossing of the first channel on, so that the picture stands still."""
         period = self._tone.rate_hz / self._settings.frequency_hz
         span = int(_WAVE_PERIODS * period) + 2
-        piece = volts[-(span + int(period) + 2) :]
+        piece = samples[-(span + int(period) + 2) :] * self._scales
         first = piece[: int(period) + 1, 0]
         rising = np.flatnonzero((first[:-1] < 0) & (first[1:] >= 0))
         start = int(rising[0]) if len(rising) else 0

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from utter_calm.analysis import response as curve
-from utter_calm.analysis.deconvolution import excitation
+from utter_calm.analysis.excitation import excitation
 from utter_calm.analysis.sweep import SweepAnalysis, analyze_sweep
 from utter_calm.errors import InputError, MeasurementError
 from utter_calm.measure.capture import Capture

@@ -166,6 +166,12 @@ class LiveTone:
                 self._steady = self._steady + size if still and self._wanted == level else 0
                 self._lost += block.lost_frames
                 self._overload |= block.overload
-                at = (self._frames + np.arange(len(block.samples))) % len(self._ring)
-                self._ring[at] = block.samples
-                self._frames += len(block.samples)
+                self._hold(block.samples)
+
+    def _hold(self, samples: FloatArray) -> None:
+        """Write a block (n, inputs), not longer than the ring, behind the last one; at the ring's end on from its start."""
+        at = self._frames % len(self._ring)
+        fits = min(len(samples), len(self._ring) - at)
+        self._ring[at : at + fits] = samples[:fits]
+        self._ring[: len(samples) - fits] = samples[fits:]
+        self._frames += len(samples)

@@ -48,6 +48,7 @@ class PaintedPlot(QWidget):
         self._drawing: Drawing | None = None
         self._mapper: Mapper | None = None
         self._under: QPixmap | None = None
+        self._palette = current_palette()
         self._whole: QPixmap | None = None
         self._live = False
         self._cursor = float("nan")
@@ -166,8 +167,9 @@ class PaintedPlot(QWidget):
     def paintEvent(self, _event: QPaintEvent) -> None:
         """Paint the picture from what was kept of it, and over it cursor, marks and edges."""
         painter = QPainter(self)
-        palette = current_palette()
-        view = self._view
+        if self._under is None:  # settings are asked when something is drawn anew, not sixty times a second
+            self._palette = current_palette()
+        palette, view = self._palette, self._view
         if view is None or view.empty:
             painter.fillRect(self.rect(), QColor(palette.ground))
             self._paint_empty(painter, "" if view is None else view.empty, palette)

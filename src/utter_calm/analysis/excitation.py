@@ -1,0 +1,77 @@
+"""What a sweep puts into each bin of a transform: as it was played, and as its closed form goes on without end."""
+
+from __future__ import annotations
+
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+
+import numpy as np
+
+from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.analysis.transforms import next_fast_len, rfft
+from utter_calm.signals.sweep import ComplexArray, Sweep
+
+# transforms let go of the interpreter: those that do not wait for each other are computed side by side
+BESIDE = ThreadPoolExecutor(max_workers=2, thread_name_prefix="sweep")
+FARTHEST_ORDER = 11
+"""The stretch before the impulse response back to this order is kept free for distortion."""
+_IN_BAND = 0.25
+"""Bins count as excited where the played spectrum reaches this part of the endless sweep's."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Excitation:
+    """What a stimulus puts into each bin: the same for all channels that hear it.
+
+    Parameters
+    ----------
+    stimulus
+        (k,) samples that were played.
+    longest
+        Of the stimulus and the recordings for which it was made.
+    frames
+        Length of the transforms.
+    played, endless
+        (frames // 2 + 1,) its transform, and that of the endless sweep by its closed form.
+    low, high
+        First and last bin that it excites.
+    frequency
+        (frames // 2 + 1,) of the bins.
+    """
+
+    stimulus: FloatArray
+    longest: int
+    frames: int
+    frequency: FloatArray
+    played: ComplexArray
+    endless: ComplexArray
+    low: int
+    high: int
+
+
+def excitation(recorded: int, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> Excitation:
+    """Transform a stimulus for recordings of so many samples; errors as in :func:`deconvolve`."""
+    longest = max(recorded, len(stimulus))
+    frames = frames_for(longest, sweep, rate_hz)
+    coming = BESIDE.submit(rfft, stimulus, frames)
+    frequency = np.asarray(np.arange(frames // 2 + 1) * (rate_hz / frames), dtype=np.float64)
+    endless = np.zeros(len(frequency), dtype=complex)
+    endless[1:] = sweep.spectrum(frequency[1:]) * rate_hz
+    played = coming.result()
+    edges = _excited(np.abs(played), np.abs(endless), frequency, sweep)
+    return Excitation(stimulus, longest, frames, frequency, played, endless, *edges)
+
+
+def frames_for(longest: int, sweep: Sweep, rate_hz: float) -> int:
+    """Length of the transforms: the early harmonics wrap to the end of the buffer, so they are left room."""
+    return next_fast_len(longest + int(sweep.lead_s(FARTHEST_ORDER) * rate_hz) + int(0.1 * rate_hz))
+
+
+def _excited(played: FloatArray, endless: FloatArray, frequency: FloatArray, sweep: Sweep) -> tuple[int, int]:
+    """First and last bin of the run of bins, about the middle of the sweep, that the stimulus excites."""
+    weak = np.flatnonzero(played < _IN_BAND * endless)
+    middle = int(np.searchsorted(frequency, np.sqrt(sweep.start_hz * sweep.stop_hz)))
+    if played[middle] < _IN_BAND * endless[middle]:
+        raise ValueError("the stimulus holds nothing in the band of its sweep")
+    below, above = weak[weak < middle], weak[weak > middle]
+    return int(below[-1] + 1) if len(below) else 1, int(above[0] - 1) if len(above) else len(played) - 1
