@@ -73,14 +73,12 @@ def test_many_turns_at_once_are_as_good_as_each_by_itself(step, count):
     assert turning(step, count) == pytest.approx(np.exp(1j * step * np.arange(count)), abs=1e-10)
 
 
-def test_quick_lines_are_those_of_the_spectrum_but_for_what_single_precision_adds(noise):
+def test_quick_lines_are_those_of_the_spectrum(noise):
     n, rate = 65_536, 192_000
     t = np.arange(n) / rate
-    records = np.stack([np.sin(2 * np.pi * 997 * t), 1e-3 * np.sin(2 * np.pi * 5e4 * t) + 0.2], axis=1) + noise.normal(
-        0, 1e-7, (n, 2)
-    )
+    tones = (np.sin(2 * np.pi * 997 * t), 1e-3 * np.sin(2 * np.pi * 5e4 * t) + 0.2)
+    records = np.stack(tones, axis=1) + noise.normal(0, 1e-9, (n, 2))
     quick = np.sqrt(line_powers(records))
     for channel, column in enumerate(records.T):
         exact = line_spectrum(column, rate).line_rms
-        assert np.max(np.abs(quick[:, channel] - exact) - 1e-5 * exact) < 10 ** (-170 / 20) * exact.max()
-        assert np.argmax(quick[:, channel]) == np.argmax(exact)
+        assert quick[:, channel] == pytest.approx(exact, rel=1e-6, abs=10 ** (-240 / 20))
