@@ -121,7 +121,7 @@ def load(file: Path, full_scale_volts: float | None, band: tuple[float, float], 
     if not (np.isfinite(band).all() and 0 <= band[0] < band[1]):
         raise InputError(f"The band from {band[0]:g} to {band[1]:g} Hz is empty.", hint="Give LOW below HIGH, in Hz.")
     if load_ohm is not None and not (load_ohm > 0 and np.isfinite(load_ohm)):
-        raise InputError(f"A load of {load_ohm:g} ohm is none.", hint="Give ohms above zero.")
+        raise InputError(f"The load is {load_ohm:g} Ω.", hint="Give ohms above zero.")
     samples, rate = read_audio(file)
     if band[0] >= rate / 2:
         raise InputError(f"The band starts above half the file's rate of {rate} Hz.", hint="Give a lower band.")

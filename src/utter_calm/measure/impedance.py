@@ -44,7 +44,7 @@ class ImpedanceSettings(StepSettings):
         if first is None or second is None or second in (math.inf, first) or not min(first, second) > 0:
             raise InputError("Two different loads are needed, the second a resistance.", hint="As in: none, then 8 ohm.")
         if not (number_of(read_value(self.series), "ohm") or 0) > 0:
-            raise InputError("The series resistor is no resistance.", hint="As in 10 kohm.")
+            raise InputError("The series resistor has no value above zero.", hint="As in 10 kohm.")
 
     def values(self) -> tuple[Value, Value]:
         """The two values of the factor that is changed."""

@@ -134,7 +134,7 @@ class Response(SingleStimulus[ResponseSettings]):
     def prepare(self, settings: ResponseSettings, capture: Capture, *, progress: Callable[[float], None] | None = None) -> Prepared:
         """Deconvolve every channel against the known stimulus."""
         if not capture.drive_known or any(capture.unit(n) == FULL_SCALE for n in capture.numbers):
-            raise MeasurementError("The response needs a capture of its own stimulus, in known units.")
+            raise MeasurementError("This recording was not made by a response step: what was played, and its units, are not known.")
         played = self.stimulus(settings)
         known = excitation(len(capture.samples), played.volts, settings.sweep, capture.rate_hz)
         analyses = each_channel(

@@ -140,7 +140,7 @@ class SimulatedDevice:
             elif factor == "pickup":
                 ratio = number_of(value, "1")
                 if not ratio or not ratio > 0:
-                    raise InputError(f"A pickup of {value_text(value)} is none.", hint="Give by how much it divides.")
+                    raise InputError(f"The pickup divides by {value_text(value)}.", hint="Give a number above zero, as in 10.")
                 self._pickup_ratio = ratio
             else:
                 self._turn(factor, value)
