@@ -22,6 +22,8 @@ from utter_calm.signals.sweep import ComplexArray, Sweep
 
 _CLICK = 1e-3
 """A sweep that stops with a click plays above its stop frequency too; then nothing can be told of harmonics up there."""
+_FEW_OF = 8
+"""One bin of so many is enough for a median."""
 _HOLD_BINS = 6
 _BEFORE_S, _AFTER_S = 0.01, 0.1
 
@@ -134,8 +136,8 @@ def deconvolve(
     gain = rfft(impulse * window) * model
     _trust_the_low_end(gain, raw, frequency, sweep, low)
     top_hz = 0.85 * rate_hz / 2  # above, a digital unit's aliases come back beside the harmonics
-    beyond = (frequency > 1.1 * sweep.stop_hz) & (frequency < top_hz)
-    if beyond.any() and np.median(np.abs(played[beyond]) / np.abs(endless[beyond])) > _CLICK:
+    beyond = slice(int(1.1 * sweep.stop_hz / frequency[1]) + 1, int(top_hz / frequency[1]) + 1, _FEW_OF)
+    if len(played[beyond]) and np.median(np.abs(played[beyond]) / np.abs(endless[beyond])) > _CLICK:
         top_hz = float(frequency[high])
     return Deconvolved(
         rate_hz=rate_hz,
@@ -146,7 +148,7 @@ def deconvolve(
         delay_s=delay,
         window=window,
         recorded=len(response),
-        played=np.where((frequency >= frequency[low]) & (frequency <= frequency[high]), np.abs(played), np.abs(endless)),
+        played=known.magnitude,
         orders_to_hz=top_hz,
         orders_coming=BESIDE.submit(_orders, known, heard, turn, gain, rate_hz),
         impulse=impulse,

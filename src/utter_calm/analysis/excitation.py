@@ -33,6 +33,8 @@ class Excitation:
         Length of the transforms.
     played, endless
         (frames // 2 + 1,) its transform, and that of the endless sweep by its closed form.
+    magnitude
+        (frames // 2 + 1,) of what is divided by: the stimulus in its band, the endless sweep beyond.
     low, high
         First and last bin that it excites.
     frequency
@@ -45,6 +47,7 @@ class Excitation:
     frequency: FloatArray
     played: ComplexArray
     endless: ComplexArray
+    magnitude: FloatArray
     low: int
     high: int
 
@@ -58,8 +61,10 @@ def excitation(recorded: int, stimulus: FloatArray, sweep: Sweep, rate_hz: float
     endless = np.zeros(len(frequency), dtype=complex)
     endless[1:] = sweep.spectrum(frequency[1:]) * rate_hz
     played = coming.result()
-    edges = _excited(np.abs(played), np.abs(endless), frequency, sweep)
-    return Excitation(stimulus, longest, frames, frequency, played, endless, *edges)
+    inside, beyond = np.abs(played), np.abs(endless)
+    low, high = _excited(inside, beyond, frequency, sweep)
+    beyond[low : high + 1] = inside[low : high + 1]
+    return Excitation(stimulus, longest, frames, frequency, played, endless, beyond, low, high)
 
 
 def frames_for(longest: int, sweep: Sweep, rate_hz: float) -> int:

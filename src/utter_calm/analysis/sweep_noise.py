@@ -66,11 +66,12 @@ class NoiseFloor:
 
     def of_gain(self, frequency_hz: FloatArray) -> FloatArray:
         """R.m.s. magnitude that noise gives to the linear response: as much as its window lets in where noise was recorded."""
-        window = self._found.window
-        running = np.concatenate([[0.0], np.cumsum(np.tile(window**2, 2))])
+        frames = len(self._found.window)
+        running = np.concatenate([[0.0], np.cumsum(self._found.window**2)])
         first, end = (np.rint(k).astype(int) for k in self._recorded(frequency_hz))
-        low = first % len(window)
-        return self.magnitude(frequency_hz, running[low + np.minimum(end - first, len(window))] - running[low])
+        low = first % frames
+        around, high = np.divmod(low + np.minimum(end - first, frames), frames)  # the buffer is a ring
+        return self.magnitude(frequency_hz, running[high] + around * running[-1] - running[low])
 
     def _recorded(self, frequency_hz: FloatArray) -> tuple[FloatArray, FloatArray]:
         """From which sample of the impulse response to which there is noise of a frequency; the first lies before zero."""
