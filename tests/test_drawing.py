@@ -1,6 +1,7 @@
 """Drawings: many curves, labels that keep apart."""
 
 import itertools
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -37,6 +38,16 @@ def test_a_crowd_is_drawn_as_each_of_its_curves_alone_would_be():
             assert side(path.points[:, 1]) == pytest.approx(side(alone.points[:, 1]), abs=1e-9)
         assert path.points[:, 0] == pytest.approx(np.interp(path.points[:, 0], np.sort(alone.points[:, 0]),
                                                             np.sort(alone.points[:, 0])), abs=1.5)  # fmt: skip
+
+
+def test_a_picture_that_moves_for_hours_keeps_nothing_of_its_past():
+    view = crowd(2)
+    mapper = draw(view, 900, 500, LIGHT)[1]
+    before = len(mapper._along)
+    for _ in range(50):
+        for curve in view.curves:
+            curve_items(mapper, replace(curve, y=curve.y + 1), LIGHT)
+    assert len(mapper._along) <= before + len(view.curves)
 
 
 def test_gaps_in_a_crowd_stay_gaps():

@@ -199,6 +199,26 @@ def test_a_live_tone_follows_its_level_and_falls_silent():
     assert not tone.running
 
 
+def test_what_a_live_tone_keeps_is_whole_wherever_its_ring_ends():
+    """Snapshots of nearly all that is kept, while it goes round many times: one sine, without a seam."""
+    rig = stereo_rig()
+    tone = LiveTone(SimulatedDevice(rig), rig, 997.0, 0.05, 48_000, keep_s=0.11)
+    try:
+        assert wait_for(lambda: tone.snapshot(1).frames > 24_000)
+        ends, worst = set(), 0.0
+        while len(ends) < 12:
+            shot = tone.snapshot(4_800, peek=True)
+            ends.add(shot.frames)
+            turn = 2 * np.pi * 997.0 / 48_000 * np.arange(len(shot.samples))
+            model = np.stack([np.sin(turn), np.cos(turn), np.ones(len(turn))], axis=1)
+            rest = shot.samples - model @ np.linalg.lstsq(model, shot.samples, rcond=None)[0]
+            worst = max(worst, float(np.max(np.std(rest, axis=0) / np.std(shot.samples, axis=0))))
+    finally:
+        tone.mute()
+        tone.wait()
+    assert worst < 1e-3
+
+
 def test_a_live_tone_survives_a_device_that_vanishes():
     rig = stereo_rig()
     device = SimulatedDevice(rig, faults=Faults(vanish_at_frame=4_000))

@@ -66,7 +66,9 @@ class LiveTone:
         self._heard = [c.number - 1 for c in rig.inputs]
         settings = StreamSettings(rate_hz, block_frames=max(512, rate_hz // 64), paced=True)
         self._port = Port(device, settings, limits=limits_for(self._peaks, rig.ceiling_v), fills_pauses=False)
-        self._ring = np.zeros((round(keep_s * rate_hz), device.info.inputs))
+        # each channel in one piece, and twice in a row: the newest samples always stand side by side
+        self._kept = round(keep_s * rate_hz)
+        self._ring = np.zeros((device.info.inputs, 2 * self._kept))
         self._lock = threading.Lock()
         self._mute = threading.Event()
         self._wanted, self._lowered = level_v, False
@@ -108,19 +110,20 @@ class LiveTone:
             self._lowered = True
 
     def snapshot(self, frames: int, *, peek: bool = False) -> LiveSnapshot:
-        """Copy the last frames; ``peek`` leaves the note of an overload for the next caller."""
+        """Give the last frames; ``peek`` leaves the note of an overload for the next caller, and copies.
+
+        What is not copied is overwritten as soon as the ring has gone round: good for a picture, not for a reading.
+        """
         with self._lock:
-            count = min(frames, self._frames, len(self._ring))
-            end = self._frames % len(self._ring)
-            newest = self._ring[max(0, end - count) : end]
-            if count > end:  # the ring's end holds what came before its start
-                newest = np.concatenate([self._ring[end - count :], newest])
+            count = min(frames, self._frames, self._kept)
+            end = self._kept + self._frames % self._kept
+            newest = self._ring[:, end - count : end]
+            if peek or self._heard != list(range(len(newest))):
+                newest = newest[self._heard]
             overload = tuple(self._overload[self._heard].tolist())
             if not peek:
                 self._overload[:] = False
-            return LiveSnapshot(
-                newest[:, self._heard], self._frames, overload, self._lost, self._wanted, self._problem, self._steady
-            )
+            return LiveSnapshot(newest.T, self._frames, overload, self._lost, self._wanted, self._problem, self._steady)
 
     def mute(self) -> None:
         """Let the tone fall silent and the device go; returns at once."""
@@ -170,8 +173,9 @@ class LiveTone:
 
     def _hold(self, samples: FloatArray) -> None:
         """Write a block (n, inputs), not longer than the ring, behind the last one; at the ring's end on from its start."""
-        at = self._frames % len(self._ring)
-        fits = min(len(samples), len(self._ring) - at)
-        self._ring[at : at + fits] = samples[:fits]
-        self._ring[: len(samples) - fits] = samples[fits:]
+        at = self._frames % self._kept
+        fits = min(len(samples), self._kept - at)
+        for start in (0, self._kept):
+            self._ring[:, start + at : start + at + fits] = samples[:fits].T
+            self._ring[:, start : start + len(samples) - fits] = samples[fits:].T
         self._frames += len(samples)

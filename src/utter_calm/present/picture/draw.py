@@ -191,7 +191,8 @@ def curve_items(mapper: Mapper, curve: CurveView, palette: Palette, *, thin: boo
     elif inside.any():
         if len(curve.x) < _FEW:
             out.append(Dots(np.stack([mapper.x(curve.x), mapper.y(curve.y)], axis=1), 3.0, colour))
-        points = _points(mapper, curve.x[inside], curve.y[inside])
+        # of a live curve the x is the same array in each picture, by which its places are known
+        points = _points(mapper, curve.x, curve.y) if inside.all() else _points(mapper, curve.x[inside], curve.y[inside])
         out.append(Path(points, colour, width, curve.dash, curve.opacity, noisy=curve.dense or thin))
     low, high = curve.valid or (0.0, np.inf)
     for outside in (curve.x < low, curve.x > high) if curve.valid is not None else ():

@@ -43,6 +43,9 @@ def whole_window(view: PlotView) -> Window:
     return Window(view.x.low, view.x.high, view.y.low, view.y.high)
 
 
+_MOST_KNOWN = 200
+
+
 class Mapper:
     """Maps values to points and back."""
 
@@ -62,6 +65,8 @@ class Mapper:
         """As :meth:`x`, for the x of a curve: that of a live one is the same in each picture, and worked out once."""
         known = self._along.get(id(values))
         if known is None or known[0] is not values:
+            if len(self._along) > _MOST_KNOWN:  # of curves that are gone
+                self._along.clear()
             known = self._along[id(values)] = (values, self.x(values))
         return known[1]
 
