@@ -11,7 +11,7 @@ from typing import NoReturn
 import click
 
 from utter_calm import __version__
-from utter_calm.cli.lazy import JOB, Entry, LazyGroup
+from utter_calm.cli.lazy import JOB, RECORDING, Entry, LazyGroup
 from utter_calm.errors import UtterCalmError
 from utter_calm.plain import one_line
 
@@ -20,6 +20,9 @@ _COMMANDS = {
     "new": Entry("utter_calm.cli.new", "new", "Make a job with a unit and a plan to start from."),
     "run": Entry("utter_calm.cli.run", "run", "Measure a job on the simulated rig.", JOB),
     "analyze": Entry("utter_calm.cli.analyze", "analyze", "Analyse recordings made elsewhere."),
+    "driver": Entry("utter_calm.cli.driver", "driver", "Driver parameters out of impedance curves.", RECORDING),
+    "boxed": Entry("utter_calm.cli.driver", "boxed", "What the impedance in a box tells.", RECORDING),
+    "part": Entry("utter_calm.cli.part", "part", "A resistor, inductor or capacitor against its mark.", RECORDING),
     "table": Entry("utter_calm.cli.table", "table", "A job's newest takes and its claims.", JOB),
     "compare": Entry("utter_calm.cli.compare", "compare", "Hold two takes against each other.", JOB),
     "report": Entry("utter_calm.cli.report", "report", "Write a job's report, .pdf or .html.", JOB),

@@ -9,6 +9,8 @@ from utter_calm.cli.lazy import RECORDING, Entry, LazyGroup
 _COMMANDS = {
     "edges": Entry("utter_calm.cli.analyze_more", "edges", "Rise time, overshoot, ringing, droop, slew rate.", RECORDING),
     "imd": Entry("utter_calm.cli.analyze_more", "imd", "Intermodulation of two tones.", RECORDING),
+    "impedance": Entry(
+        "utter_calm.cli.unit_impedance", "unit_impedance", "Impedance, from a recording with volts and current.", RECORDING),
     "level-series": Entry(
         "utter_calm.cli.analyze_level_series", "level_series",
         "Distortion against level, one file for each level.", RECORDING),

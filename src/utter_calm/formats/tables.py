@@ -35,6 +35,14 @@ def frequency_magnitude_phase(frequency_hz: FloatArray, magnitude: FloatArray, p
     return "\n".join(lines) + "\n"
 
 
+def frequency_ohm_phase(frequency_hz: FloatArray, ohm: FloatArray, phase_rad: FloatArray, comment: str) -> str:
+    """Give lines of frequency in Hz, ohms and phase in degrees with seven digits, after comment lines that start with ``*``."""
+    lines = [f"* {line}" for line in comment.splitlines()]
+    for f, z, p in zip(frequency_hz.tolist(), ohm.tolist(), phase_rad.tolist(), strict=True):
+        lines.append(f"{f:.7g} {z:.7g} {math.degrees(math.remainder(p, 2 * math.pi)):.5f}")
+    return "\n".join(lines) + "\n"
+
+
 def write_text(path: Path, text: str) -> None:
     """Write a text file; as :func:`utter_calm.formats.whole.write_whole`."""
     write_whole(path, text.encode("utf-8"))

@@ -28,6 +28,9 @@ _WHERE = {
     "tracking": "Tracking",
     "power_series": "PowerSeries",
     "alignment": "Alignment",
+    "impedance_sweep": "ImpedanceSweep",
+    "driver": "DriverParameters",
+    "part": "PartValues",
 }
 """Key, which is the name of its module too, and class."""
 

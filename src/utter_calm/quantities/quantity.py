@@ -168,6 +168,8 @@ class Quantity:
         if not value > 0:
             return ""
         if self.first.scale is Scale.PERCENT:
+            if not self.percent_beside:
+                return ""
             return str(si_text(amplitude_to_db(value), "dB", digits=4)) if value >= _TINY_PART else f"{100 * value:.1e} %"
         others = [v for v in self.views[1:] if v.scale is Scale.DECIBELS]
         return ", ".join(f"{fixed(amplitude_to_db(value / v.reference), 2)} {v.label}" for v in others)

@@ -1,0 +1,178 @@
+"""A driver in its box, from the impedance there: closed with one peak, vented with two and a dip between them (Small 1973)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+import numpy.typing as npt
+
+from utter_calm.analysis.driver.coil import COILS, Coil
+from utter_calm.analysis.driver.fit import Circuit, Solution, fit_circuit, solve
+from utter_calm.analysis.driver.motion import motion_of
+from utter_calm.analysis.driver.observed import Observed, observed
+from utter_calm.analysis.driver.parameters import Told, electrical, told_by
+from utter_calm.analysis.driver.parasitic import find_parasites
+from utter_calm.analysis.driver.three_point import NoResonance, three_point
+
+FloatArray = npt.NDArray[np.float64]
+ComplexArray = npt.NDArray[np.complex128]
+_PEAK = 0.02
+_FINE = 2001
+_STARTS = ((3.0, 7.0), (6.0, 20.0), (2.0, 3.0))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Vented:
+    """A fitted vented box.
+
+    Parameters
+    ----------
+    coil
+        Model of the coil.
+    solution
+        Logarithms of Re; of Res, fs and Qms of the driver as it stands in the box; of alpha, fb and QL; then those of the coil.
+    """
+
+    coil: Coil
+    solution: Solution
+
+    def impedance(self, s: ComplexArray, values: FloatArray | None = None) -> ComplexArray:
+        """Ohms (n,): ``B = alpha ws^2 s^2 / (s^2 + s wb / QL + wb^2)`` beside the driver's own stiffness."""
+        p = self.solution.values if values is None else values
+        ohm, resonance_hz, q = np.exp(p[1:4])
+        motion = motion_of(ohm, resonance_hz, q)
+        w, tuned = 2 * np.pi * resonance_hz, 2 * np.pi * np.exp(p[5])
+        box = motion.farad * np.exp(p[4]) * w**2 * s / (s * s + s * tuned * np.exp(-p[6]) + tuned**2)
+        return np.asarray(np.exp(p[0]) + self.coil.impedance(p[7:], s) + 1 / (motion.admittance(s) + box))
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Boxed:
+    """What the impedance in a box tells: which box it is, the curve that fits, and its parameters."""
+
+    vented: bool
+    circuit: Circuit | Vented
+    data: Observed
+    told: Told
+
+
+def analyse_boxed(frequency_hz: FloatArray, ohm: FloatArray, phase_rad: FloatArray | None, *, vented: bool | None = None) -> Boxed:
+    """Fit the circuit of a closed or of a vented box, whichever explains the curve (n,) better where it is not said.
+
+    Raises
+    ------
+    NoResonance
+        There is no peak, or, for a vented box, no two.
+    ValueError
+        Nothing fits.
+    """
+    seen = three_point(frequency_hz, ohm)
+    pair = _two_peaks(frequency_hz, ohm)
+    if vented and pair is None:
+        raise NoResonance("it has one peak, and a vented box has two")
+    two = None
+    if pair is not None and vented is not False:
+        data = observed(frequency_hz, ohm, phase_rad, about_hz=pair)
+        two = _fit_vented(data, pair)
+        if two is not None and vented:
+            return two
+    data = observed(frequency_hz, ohm, phase_rad, about_hz=(seen.fs_hz,))
+    circuit, data = fit_circuit(data, seen.start)
+    if two is not None and _rest(two.data, two.circuit.impedance(two.data.s)) < _rest(data, circuit.impedance(data.s)):
+        return two
+    if vented:
+        raise ValueError("no vented box fits")
+    circuit, data, _ = find_parasites(data, circuit, None)
+    free = electrical(circuit)
+    names = {"re": "re", "fs": "fc", "qms": "qmc", "qes": "qec", "qts": "qtc", "zmax": "zmax"}
+    kept = [k for k, name in enumerate(free.names) if name in names]
+    named = tuple(names[free.names[k]] for k in kept)
+    return Boxed(False, circuit, data, Told(named, free.values[kept], free.covariance[np.ix_(kept, kept)]))
+
+
+def _rest(data: Observed, model: ComplexArray) -> float:
+    """Relative r.m.s. of what a model leaves."""
+    measured = data.impedance if data.phase_known else np.abs(data.impedance)
+    return float(np.sqrt(np.mean(np.abs((model if data.phase_known else np.abs(model)) / measured - 1) ** 2)))
+
+
+def _two_peaks(frequency_hz: FloatArray, ohm: FloatArray) -> tuple[float, float, float] | None:
+    """Lower peak, dip and upper peak in Hz of the two highest peaks; None where there is one only."""
+    from scipy.signal import find_peaks  # noqa: PLC0415 - heavy: not before there is something to look at
+
+    level = np.log(ohm)
+    noise = float(np.median(np.abs(np.diff(level, 2)))) / 0.6745 / np.sqrt(6)
+    peaks, about = find_peaks(level, prominence=max(_PEAK, 6 * noise))
+    if len(peaks) < 2:
+        return None
+    low, high = sorted(peaks[np.argsort(about["prominences"])[-2:]].tolist())
+    dip = low + int(np.argmin(ohm[low : high + 1]))
+    return float(frequency_hz[low]), float(frequency_hz[dip]), float(frequency_hz[high])
+
+
+def _fit_vented(data: Observed, pair: tuple[float, float, float]) -> Boxed | None:
+    low, dip, high = pair
+    own = low * high / dip
+    alpha = max((high**2 - dip**2) * (dip**2 - low**2) / (high * low) ** 2, 0.02)
+    size = np.abs(data.impedance)
+    re = 0.98 * float(np.min(size))
+    peak = max(float(np.max(size[(data.frequency_hz > low / 2) & (data.frequency_hz < 2 * high)])) - re, 0.1 * re)
+    above = data.frequency_hz > 8 * high
+    last = (data.impedance.imag if data.phase_known else np.sqrt(np.maximum(size**2 - re**2, 1e-6)))[above]
+    w = 2 * np.pi * data.frequency_hz[above]
+    henry = (float(np.median(last[: max(1, len(last) // 3)] / w[: max(1, len(w) // 3)])), float(last[-1] / w[-1])) if len(w) else (
+        1e-4, 1e-4)  # fmt: skip
+    ends = (float(w[0]), float(w[-1])) if len(w) > 1 else (1e3, 1e4)
+    few, best = data.thinned(150), None
+    for coil in COILS:
+        for more in coil.starts(max(henry[0], 1e-6), max(henry[1], 1e-6), *ends):
+            for q, leak in _STARTS:
+                start = np.concatenate([np.log([re, 1.3 * peak, own, q, alpha, dip, leak]), more])
+                one = _solved(few, coil, start, 1e-6)
+                if one is not None and (best is None or one.solution.criterion < best.solution.criterion):
+                    best = one
+                if one is not None:
+                    break
+    if best is None:
+        return None
+    few = few.with_sigma_of(best.impedance(few.s), robust=True)
+    again = [_solved(few, coil, np.concatenate([best.solution.values[:7], more]), 1e-7)
+             for coil in COILS for more in coil.starts(max(henry[0], 1e-6), max(henry[1], 1e-6), *ends)[:1]]  # fmt: skip
+    best = min((c for c in again if c is not None), key=lambda c: c.solution.criterion, default=best)
+    for _ in range(2):
+        data = data.with_sigma_of(best.impedance(data.s), robust=True)
+        best = _solved(data, best.coil, best.solution.values, 1e-11) or best
+    final = best
+    return Boxed(True, final, data, told_by(lambda p: _of_vented(final, p), final.solution.values, final.solution.covariance))
+
+
+def _solved(data: Observed, coil: Coil, start: FloatArray, close: float) -> Vented | None:
+    trial = Vented(coil, Solution(start, np.zeros((len(start),) * 2), np.inf, 0))
+    with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
+        found = solve(lambda p: data.rest(trial.impedance(data.s, p)), start, close)
+    return replace(trial, solution=found) if found is not None and coil.fits(found.values[7:]) else None
+
+
+def _of_vented(circuit: Vented, p: FloatArray) -> dict[str, float]:
+    ohm, fs, q, alpha, fb, ql = np.exp(p[1:7]).tolist()
+    re = float(np.exp(p[0]))
+    wide = np.sqrt(1 + alpha) * 2
+    f = np.geomspace(min(fs, fb) / wide, max(fs, fb) * wide, _FINE)
+    z = np.abs(circuit.impedance(2j * np.pi * f, p))
+    dip = _extreme(f, -z, int(np.argmin(np.where(np.abs(np.log(f / fb)) < 0.3, z, np.inf))))
+    left, right = f < dip, f > dip
+    return {
+        "re": re, "fb": fb, "f_low": _extreme(f, z, int(np.argmax(np.where(left, z, 0)))), "f_min": dip,
+        "f_high": _extreme(f, z, int(np.argmax(np.where(right, z, 0)))), "ql": ql, "alpha": alpha,
+        "fs": fs, "qms": q, "qes": re * q / ohm,
+    }  # fmt: skip
+
+
+def _extreme(f: FloatArray, height: FloatArray, at: int) -> float:
+    """Frequency of a maximum by a parabola over log f."""
+    at = min(max(at, 1), len(f) - 2)
+    left, middle, right = height[at - 1 : at + 2].tolist()
+    bend = left - 2 * middle + right
+    shift = 0.5 * (left - right) / bend if bend < 0 else 0.0
+    return float(f[at] * (f[1] / f[0]) ** shift)

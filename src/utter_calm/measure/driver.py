@@ -1,0 +1,122 @@
+"""Driver parameters: from the impedance in free air, and one way to the compliance. A deduction of those takes."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from utter_calm.analysis.driver.analyse import FEWEST_POINTS, Run, analyse_driver, analyse_free_air
+from utter_calm.analysis.driver.joint import BOX, MASS, MOVING_MASS, SENSITIVITY, Fact, Opposite
+from utter_calm.errors import MeasurementError
+from utter_calm.measure.declare import with_roles
+from utter_calm.measure.deduction import Deduction, Given, Need
+from utter_calm.measure.driver_declared import READINGS, TRACES
+from utter_calm.measure.driver_result import add_driver, add_free_air
+from utter_calm.measure.kind import PlotSpec, StepSettings, setting
+from utter_calm.measure.pictures import PHASE
+from utter_calm.measure.result import Result, ResultBuilder
+from utter_calm.quantities.weighed import Weighed, understand_weighed
+
+STATE = "state"
+FREE, WITH_MASS, IN_BOX = "free air", "with mass", "in the test box"
+NONE = "none"
+WAYS = (
+    (MASS, "an added mass"), (BOX, "a test box"), (MOVING_MASS, "a known moving mass"), (SENSITIVITY, "a known sensitivity"),
+    (NONE, "nothing: free air alone"),
+)  # fmt: skip
+_SECOND = {MASS: WITH_MASS, BOX: IN_BOX}
+_UNIT = {MASS: "kg", BOX: "m3", MOVING_MASS: "kg", SENSITIVITY: "Pa"}
+
+
+@dataclass(frozen=True, slots=True)
+class DriverSettings(StepSettings):
+    """Settings of driver parameters."""
+
+    way: str = setting(MASS, "The compliance from", choices=WAYS, analysis_only=True)
+    amount: str = setting("20 g", "How much (mass, net volume, sensitivity)", analysis_only=True)
+    diameter: str = setting("130 mm", "Effective diameter, mid-surround", analysis_only=True)
+    dc_resistance: str = setting("", "DC resistance by a meter, if known", analysis_only=True)
+
+    def check(self) -> None:
+        """Refuse amounts that cannot be read."""
+        StepSettings.check(self)
+        self.known()
+        self.pinned()
+
+    def known(self) -> tuple[Weighed, Weighed] | None:
+        """Amount and area; None where free air stands alone."""
+        if self.way == NONE:
+            return None
+        across = understand_weighed(self.diameter, "m", what="effective diameter")
+        area = Weighed(float(np.pi / 4 * across.value**2), "m2", 2 * across.u, 2 * across.resolution, across.text)
+        return understand_weighed(self.amount, _UNIT[self.way], what=dict(WAYS)[self.way]), area
+
+    def pinned(self) -> tuple[float, float] | None:
+        """DC resistance and its relative standard uncertainty; None where it is not known."""
+        if not self.dc_resistance.strip():
+            return None
+        meter = understand_weighed(self.dc_resistance, "ohm", what="DC resistance")
+        return meter.value, meter.u or meter.resolution
+
+
+class DriverParameters(Deduction[DriverSettings]):
+    """Thiele and Small parameters."""
+
+    key = "driver"
+    title = "Driver parameters"
+    question = "Resonance, Q, moving mass, compliance and force factor: from impedances in free air and with a mass or in a box"
+    settings_type = DriverSettings
+    readings = with_roles(READINGS, "fs", "qts", "qms", "qes", "re", "mms", "cms", "bl", "vas", "sensitivity_2v83")
+    traces = TRACES
+    plots = (
+        PlotSpec("impedance", "Impedance and its fit", ("impedance", "impedance_fit")),
+        PlotSpec("phase", "Phase of the impedance", ("impedance", "impedance_fit"), y=PHASE, short="phase"),
+        PlotSpec("residual", "What the fit leaves", ("residual",), short="residual"),
+    )
+
+    def signal(self, settings: DriverSettings) -> str:
+        """Say what it is deduced from."""
+        second = _SECOND.get(settings.way)
+        return "from the impedance in free air" + (f" and {second}" if second else "")
+
+    def needs(self, settings: DriverSettings) -> tuple[Need, ...]:
+        """Free air, and the second run where the way has one."""
+        free = Need("free", "the impedance in free air", "impedance_sweep", ((STATE, FREE),))
+        second = _SECOND.get(settings.way)
+        return (
+            (free,) if second is None else (free, Need("second", f"the impedance {second}", "impedance_sweep", ((STATE, second),)))
+        )
+
+    def consumes(self, settings: DriverSettings) -> tuple[str, ...]:  # noqa: ARG002
+        """Give the state, which is changed between the runs."""
+        return (STATE,)
+
+    def deduce(self, settings: DriverSettings, takes: Mapping[str, tuple[Given, ...]]) -> Result:
+        """Fit both runs together."""
+        out, known, pinned = ResultBuilder(), settings.known(), settings.pinned()
+        run = _run(takes["free"][0])
+        try:
+            free = analyse_free_air(run, pinned)
+            add_free_air(out, free, run, pinned)
+            if known is not None:
+                amount, area = known
+                second = _run(takes["second"][0]) if "second" in takes else None
+                ways = [(settings.way, Fact(amount.value, amount.u), second)]
+                add_driver(out, analyse_driver(free, ways, Fact(area.value, area.u), pinned))
+        except Opposite as problem:
+            way = "The mass raised" if problem.kind == MASS else "The box lowered"
+            raise MeasurementError(
+                f"{way} the resonance by {100 * abs(problem.moved):.1f} %.", hint="Were the two runs swapped?"
+            ) from problem
+        except ValueError as problem:
+            raise MeasurementError(f"This is not the impedance of a driver: {problem}.", hint="Look at the curve.") from problem
+        return out.build()
+
+
+def _run(given: Given) -> Run:
+    trace = given.result.trace("impedance")
+    if trace is None or len(trace.x) < FEWEST_POINTS:
+        raise MeasurementError(f"Take {given.take} holds no impedance.", hint="Take it again.")
+    return Run(trace.x, trace.magnitude, trace.phase_rad)

@@ -1,0 +1,121 @@
+"""A driver's parameters as a result: readings, the curve with its fit, and what is to be doubted, in words."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from utter_calm.analysis.driver.analyse import Driver, FreeAir, Run
+from utter_calm.analysis.driver.boxed import Boxed
+from utter_calm.analysis.driver.joint import BOX, MASS
+from utter_calm.analysis.driver.parameters import UNITS, Told
+from utter_calm.analysis.driver.parasitic import Parasite
+from utter_calm.analysis.driver.sanity import implausible
+from utter_calm.measure.driver_declared import READINGS
+from utter_calm.measure.result import ResultBuilder, Trace, Trust
+
+_SMALL = {MASS: 0.15, BOX: 0.25}
+_BETTER = {MASS: "Add more: about as much as the cone weighs.", BOX: "Take a smaller box."}
+_MOVED, _SURE = 0.02, 3.0
+_FEW_IN_PEAK = 8
+_BY_WAY = ("mms", "cms", "rms", "bl", "vas", "eta0", "sensitivity_2v83")
+_DC_APART = 0.02
+_BOX_UNITS = {name: "Hz" if READINGS[name].quantity == "frequency" else "1" for name in
+              ("qmc", "qec", "qtc", "fb", "f_low", "f_min", "f_high", "ql", "alpha", "fc")}  # fmt: skip
+
+
+def add_free_air(out: ResultBuilder, free: FreeAir, run: Run, pinned: tuple[float, float] | None = None) -> None:
+    """Add what free air alone tells."""
+    _add(out, free.told)
+    _add_curves(out, run, free)
+    _add_parasites(out, free.parasites)
+    if run.phase_rad is None:
+        out.trust.append(Trust("no_phase", "The curve has no phase: fitted by its magnitude alone.", grave=False))
+    if free.points_in_peak < _FEW_IN_PEAK:
+        text = f"Only {free.points_in_peak} points lie in the peak: fs and Q rest on these."
+        out.trust.append(Trust("few_points", text))
+    if pinned is not None and abs(free.told.value("re") / pinned[0] - 1) > _DC_APART + 2 * pinned[1]:
+        text = f"The meter says {pinned[0]:.4g} Ω, the curve {free.told.value('re'):.4g} Ω: check leads and calibration."
+        out.trust.append(Trust("dc_differs", text))
+
+
+def add_driver(out: ResultBuilder, driver: Driver) -> None:
+    """Add what the ways to the compliance tell, together and one by one; what free air tells comes from all runs too."""
+    told = driver.told
+    out.readings[:] = [r for r in out.readings if r.name not in told.names]
+    _add(out, told)
+    for kind, own in driver.by_way.items():
+        for name in _BY_WAY:
+            out.add(f"{name}_from_{kind}", 0, own.value(name), UNITS[name], own.u(name))
+    for way in driver.joint.ways:
+        if way.kind in _SMALL:
+            _add_shift(out, told, way.kind)
+        if way.kind == MASS:
+            _add_moved(out, driver, way.kind)
+    for name, question in implausible({n: told.value(n) for n in told.names}).items():
+        shown = READINGS[name].shown(told.value(name), UNITS[name])
+        out.trust.append(Trust(f"implausible_{name}", f"{READINGS[name].title} of {shown} is beyond what drivers have. {question}"))
+
+
+def _add_shift(out: ResultBuilder, told: Told, kind: str) -> None:
+    """Say where the second run differs too little from the first."""
+    several = f"shift_from_{kind}"
+    shift = told.value(several if several in told.names else "shift")
+    if abs(shift) < _SMALL[kind]:
+        what = "mass" if kind == MASS else "box"
+        text = f"The {what} moved the resonance by {100 * shift:+.1f} % only: what follows is uncertain. {_BETTER[kind]}"
+        out.trust.append(Trust("shift_small", text))
+
+
+def _add_moved(out: ResultBuilder, driver: Driver, kind: str) -> None:
+    """Say where the compliance was another one in the run with the mass."""
+    joint = driver.joint
+    at = len(joint.circuit.values) + 2
+    for way in joint.ways:
+        if way.kind == kind:
+            moved = float(joint.solution.values[at + 1])
+            u = float(np.sqrt(joint.solution.covariance[at + 1, at + 1]))
+            if abs(moved) > max(_MOVED, _SURE * u):
+                other = "softer" if moved > 0 else "stiffer"
+                text = f"With the mass the suspension was {100 * abs(moved):.1f} % {other}; that is allowed for."
+                out.trust.append(Trust("compliance_moved", text, grave=False))
+            return
+        at += way.own
+
+
+def add_boxed(out: ResultBuilder, boxed: Boxed, run: Run) -> None:
+    """Add what the impedance in a box tells."""
+    for name in boxed.told.names:
+        if name in _BOX_UNITS or name in ("re", "zmax"):
+            out.add(name, 0, boxed.told.value(name), _BOX_UNITS.get(name, "ohm"), boxed.told.u(name))
+    f = run.frequency_hz
+    out.traces.append(Trace("impedance", 1, f, "Hz", run.ohm, "ohm", run.phase_rad))
+    z = boxed.circuit.impedance(np.asarray(2j * np.pi * f))
+    out.traces.append(Trace("impedance_fit", 1, f, "Hz", np.abs(z), "ohm", np.unwrap(np.angle(z))))
+    if run.phase_rad is None:
+        out.trust.append(Trust("no_phase", "The curve has no phase: fitted by its magnitude alone.", grave=False))
+
+
+def _add(out: ResultBuilder, told: Told) -> None:
+    for name in told.names:
+        unit = UNITS.get(name, UNITS["shift"] if name.startswith("shift") else "1")
+        out.add(name, 0, told.value(name), unit, told.u(name))
+
+
+def _add_curves(out: ResultBuilder, run: Run, free: FreeAir) -> None:
+    f = run.frequency_hz
+    out.traces.append(Trace("impedance", 1, f, "Hz", run.ohm, "ohm", run.phase_rad))
+    z = free.circuit.impedance(np.asarray(2j * np.pi * f))
+    out.traces.append(Trace("impedance_fit", 1, f, "Hz", np.abs(z), "ohm", np.unwrap(np.angle(z))))
+    out.traces.append(Trace("residual", 1, f, "Hz", run.ohm / np.abs(z) - 1, "1"))
+
+
+def _add_parasites(out: ResultBuilder, found: Sequence[Parasite]) -> None:
+    for number, one in enumerate(found, start=1):
+        out.add(f"parasitic_frequency_{number}", 0, one.shows_hz, "Hz")
+        out.add(f"parasitic_height_{number}", 0, one.ohm, "ohm")
+    if found:
+        places = ", ".join(f"{one.shows_hz:.4g} Hz ({one.ohm:.2g} Ω)" for one in found)
+        text = f"Something else resonates at {places}: what holds the driver, a covered vent, a panel, the surround. Taken off."
+        out.trust.append(Trust("parasitic_resonance", text, grave=False))
