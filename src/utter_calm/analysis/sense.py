@@ -8,6 +8,8 @@ from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import ComplexArray
 
 LOW, HIGH = "low", "high"
+_DENSE = 40
+"""Points to an octave from which a calibration is smoothed."""
 
 
 def apparent(ratio: ComplexArray, sense_ohm: float, side: str) -> ComplexArray:
@@ -34,7 +36,8 @@ def smoothed(frequency_hz: FloatArray, value: ComplexArray, at_hz: FloatArray) -
     """A calibration (n,) read at other frequencies: over a sixth of an octave a parabola is enough for cables and converters."""
     from scipy.signal import savgol_filter  # noqa: PLC0415 - heavy: not before there is something to smooth
 
-    if len(value) > 41:
+    octaves = float(np.log2(frequency_hz[-1] / frequency_hz[0]))
+    if len(value) > _DENSE * octaves and len(value) > 41:
         value = savgol_filter(value.real, 33, 2, mode="interp") + 1j * savgol_filter(value.imag, 33, 2, mode="interp")
     known, where = np.log(frequency_hz), np.log(at_hz)
     return np.asarray(np.interp(where, known, value.real) + 1j * np.interp(where, known, value.imag))

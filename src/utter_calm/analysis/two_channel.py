@@ -21,8 +21,9 @@ _STRETCHES, _LONGEST_S = 4, 8.0
 _TONE_OVER, _FEW_LINES, _AROUND_TONE, _ALL_OF_IT = 1e3, 0.03, 40, 0.99
 _TINY, _HEARD = 1e-9, 30.0
 _BAND_PER_OCTAVE, _ABOUT_OCTAVES, _BELOW_BEST = 24, 1.5, 2e-3
-_OUTLIES = 8.0
+_OUTLIES, _NO_LEAP = 8.0, 3e-3
 _COHERENT = 0.5
+_FIRST_LINE = 6
 _HANN_LINES = 1.5
 """Neighbouring lines under a Hann window are not independent: so many count as one."""
 
@@ -139,10 +140,12 @@ def _grouped(lines: _Lines, at: npt.NDArray[np.intp]) -> Ratio:
 
 
 def _sounding(both: FloatArray, block: int) -> tuple[int, int]:
-    """First and last frame of what was played, to a block, by the r.m.s. of blocks of either channel."""
+    """First and last frame of what was played, to a block, by the r.m.s. of blocks of either channel; ValueError without."""
     count = max(1, both.shape[1] // block)
     power = np.sqrt(np.mean(both[:, : count * block].reshape(2, count, -1) ** 2, axis=2))
     loud = np.flatnonzero(np.max(power / np.maximum(power.max(axis=1, keepdims=True), 1e-300), axis=0) > _SILENT)
+    if not len(loud):
+        raise ValueError("nothing is excited")
     return int(loud[0]) * block, min((int(loud[-1]) + 1) * block, both.shape[1])
 
 
@@ -189,7 +192,8 @@ def _tones(lines: _Lines) -> npt.NDArray[np.bool_]:
 def _band(lines: _Lines) -> npt.NDArray[np.bool_]:
     """The run of lines (n,) in which something was played: held against the best within some octaves, for a sweep's power falls."""
     power, frequency = lines.power + lines.other, lines.frequency
-    inside = frequency >= _LOWEST_HZ
+    # under a window the lowest lines hold what belongs to their neighbours
+    inside = frequency >= (max(_LOWEST_HZ, _FIRST_LINE * lines.bin_hz) if lines.windowed else _LOWEST_HZ)
     place = np.floor(np.log2(np.maximum(frequency, _LOWEST_HZ) / _LOWEST_HZ) * _BAND_PER_OCTAVE).astype(int)
     there = np.bincount(place, inside)
     level = np.bincount(place, np.where(inside, power, 0.0)) / np.maximum(there, 1)
@@ -210,7 +214,7 @@ def _inliers(value: ComplexArray) -> npt.NDArray[np.bool_]:
         return np.ones(len(value), dtype=bool)
     smooth = running_median(value.real, 4) + 1j * running_median(value.imag, 4)
     away = np.abs(value - smooth) / np.maximum(np.abs(smooth), 1e-300)
-    return np.asarray(away <= _OUTLIES * np.maximum(running_median(away, 40), 1e-6))
+    return np.asarray(away <= np.maximum(_OUTLIES * running_median(away, 40), _NO_LEAP))
 
 
 def _scatter(value: ComplexArray) -> FloatArray:

@@ -17,6 +17,7 @@ ComplexArray = npt.NDArray[np.complex128]
 _STEP = 1e-5
 _MOST_EVALUATIONS = 60
 _TO_CHOOSE_BY, _MOST_IN_QUESTION = 150, 3
+_BEYOND = 50.0
 _ASTRAY = 0.5
 """Logarithm by which no resistance and no resonance departs from what was seen."""
 _CREEP_START = 0.02
@@ -128,7 +129,7 @@ def fitted(
             continue
         if creeps and not _CREEP_LEAST < found.values[4] < _CREEP_MOST:
             continue
-        if np.any(np.abs(found.values[[0, 2]] - start[[0, 2]]) > _ASTRAY):
+        if np.any(np.abs(found.values[[0, 2]] - start[[0, 2]]) > _ASTRAY) or np.max(np.abs(found.values)) > _BEYOND:
             continue
         if best is None or found.squares < best.squares:
             best = found

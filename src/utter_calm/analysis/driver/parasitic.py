@@ -18,7 +18,7 @@ _QUALITIES = (3.0, 6.0, 12.0, 25.0, 50.0, 100.0)
 _SCORE = 7.0
 _LEAST_PART = 2e-3
 _MOST, _TRIED = 4, 6
-_BEYOND = 1e4
+_BEYOND = 50.0
 _BESIDE, _BESIDE_Q, _NOTHING_LEFT = (0.9, 1.12, 0.8, 1.25), 10.0, 2.0
 _AROUND = 40
 _ROUNDING = 1e-6
@@ -182,7 +182,7 @@ def _together(data: Observed, circuit: Circuit, waves: list[Parasite]) -> tuple[
 
     with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
         found = solve(residual, np.array(start), 1e-9)
-    if found is not None and not np.all(np.abs(found.values) < _BEYOND):
+    if found is not None and not np.all(np.abs(found.values[own:].reshape(-1, 4)[:, :2]) < _BEYOND):
         return None
     if found is None or not circuit.coil.fits(found.values[5 if circuit.creeps else 4 : own]):
         return None
