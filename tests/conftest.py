@@ -21,7 +21,7 @@ from utter_calm.job.run.run import RunHooks, run_cells
 from utter_calm.job.take import Take, TakeSummary, found
 from utter_calm.measure.capture import Capture, volts_channels
 from utter_calm.measure.result import Result
-from utter_calm.rig import Port, StreamSettings, stereo_rig
+from utter_calm.rig import Port, SimulatedDevice, StreamSettings, impedance_rig, stereo_rig
 
 # no test is timed: a busy machine must not turn one red
 hypothesis.settings.register_profile("untimed", deadline=None)
@@ -33,6 +33,17 @@ def _own_folders(tmp_path, monkeypatch):
     """No test reads or writes what belongs to the person who runs it."""
     for name in ("XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME", "XDG_CACHE_HOME"):
         monkeypatch.setenv(name, str(tmp_path / name.lower()))
+
+
+def bench_of(key, **device):
+    """Rig and device on which a kind of step makes sense, with the stand-in that it is meant for; and its load in ohms."""
+    rig, unit, load = {
+        "tracking": (stereo_rig().with_divider(1.0), "preamplifier", None),
+        "impedance_sweep": (impedance_rig(), "surround driver", None),
+    }.get(key, (stereo_rig(), "dome amplifier", 8.0))
+    made = SimulatedDevice(rig, **device)
+    made.set("unit", unit)
+    return rig, made, load
 
 
 @pytest.fixture

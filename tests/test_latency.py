@@ -4,11 +4,11 @@ from dataclasses import replace
 
 import pytest
 
+from tests.conftest import bench_of
 from utter_calm.measure.kind import StepKind
 from utter_calm.measure.kinds import KINDS
 from utter_calm.measure.level_effect import THD, VOLTS, WATTS, Effect, find_level
 from utter_calm.measure.take_step import take_step
-from utter_calm.quantities import read_value
 from utter_calm.rig import SimulatedDevice, stereo_rig
 
 QUICK = {
@@ -19,19 +19,16 @@ QUICK = {
     "frequency_series": {"points": 6},
     "noise": {"duration_s": 0.5},
     "tracking": {"duration_s": 0.2},
+    "impedance_sweep": {"duration_s": 2.0},
 }
 PLAYED = [kind for kind in KINDS.values() if isinstance(kind, StepKind)]
 
 
 def measured(kind, latency_s, *, tells):
-    tracking = kind.key == "tracking"
-    rig = stereo_rig().with_divider(1.0) if tracking else stereo_rig()
-    device = SimulatedDevice(rig, latency_s=latency_s, tells_latency=tells)
-    if tracking:
-        device.set("unit", read_value("preamplifier"))
+    rig, device, load = bench_of(kind.key, latency_s=latency_s, tells_latency=tells)
     settings = replace(kind.settings_type(), **QUICK.get(kind.key, {}))
     prepare = lambda pairs: [device.set(f, v) for f, v in pairs]  # noqa: E731
-    return take_step(kind, settings, device, rig, load_ohm=None if tracking else 8.0, prepare=prepare)
+    return take_step(kind, settings, device, rig, load_ohm=load, prepare=prepare)
 
 
 @pytest.fixture(scope="module")

@@ -6,7 +6,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from tests.conftest import dithered, volts_capture
+from tests.conftest import bench_of, dithered, volts_capture
 from utter_calm.errors import Cancelled, InputError, MeasurementError, NoSignal
 from utter_calm.measure.capture import Capture, Part
 from utter_calm.measure.first_look import FirstLook, FirstLookSettings
@@ -91,13 +91,9 @@ def taken():
     out = {}
     for kind in PLAYED:
         key = kind.key
-        profile = RIG.with_divider(1.0) if key == "tracking" else RIG
-        device = SimulatedDevice(profile)
-        if key == "tracking":
-            device.set("unit", read_value("preamplifier"))
+        profile, device, load = bench_of(key)
         prepare = lambda pairs, device=device: [device.set(f, v) for f, v in pairs]  # noqa: E731
         settings = kind.settings_type()
-        load = None if key == "tracking" else 8.0
         out[key] = (settings, *take_step(kind, settings, device, profile, load_ohm=load, prepare=prepare))
     return out
 
@@ -340,7 +336,7 @@ def test_what_is_wrong_with_a_record_is_said():
 def test_silence_and_foreign_captures():
     with pytest.raises(NoSignal, match="silent"):
         FirstLook().analyze(FirstLookSettings(), Capture(np.zeros((48_000, 1)), 48_000))
-    with pytest.raises(MeasurementError, match="its own stimulus"):
+    with pytest.raises(MeasurementError, match="not made by a response step"):
         Response().analyze(ResponseSettings(), sine_capture())
 
 

@@ -20,7 +20,7 @@ from utter_calm.rig.channel import (
     unknown_channels,
 )
 from utter_calm.rig.protocol import Device, DeviceInfo, Instrument, RecordedBlock, Stream, StreamSettings
-from utter_calm.rig.rig import Part, Rig, stereo_rig
+from utter_calm.rig.rig import Part, Rig, impedance_rig, stereo_rig
 
 if TYPE_CHECKING:
     from utter_calm.rig.port import Port, Recording, limits_for, peaks_of
@@ -61,6 +61,7 @@ __all__ = [
     "SimulatedDevice",
     "Stream",
     "StreamSettings",
+    "impedance_rig",
     "knobs_of",
     "lacks",
     "limits_for",

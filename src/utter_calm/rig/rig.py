@@ -131,6 +131,11 @@ class Rig:
         return next((p.value for p in self.parts if p.kind == DIVIDER and p.side == "input"), 1.0)
 
     @property
+    def sense_ohm(self) -> float:
+        """Ohms of the resistor that tells a current; 10 where there is none."""
+        return next((p.value for p in self.parts if p.kind == SENSE), 10.0)
+
+    @property
     def output_full_scale_v(self) -> float:
         """R.m.s. volts of a full-scale sine of the first driving output, at the unit."""
         return self.drives[0].full_scale if self.drives else 1.0
@@ -232,3 +237,13 @@ def stereo_rig(
     )  # fmt: skip
     parts = () if pickup_ratio == 1 else (Part(DIVIDER, pickup_ratio),)
     return Rig(name, device, drives, listens, parts, ceiling_v, load_power_w, u_load)
+
+
+def impedance_rig(name: str = "Simulated impedance rig", *, sense_ohm: float = 10.0, ceiling_v: float = 1.0) -> Rig:
+    """Make a rig that hears the volts across what hangs on the leads, and its current by a sense resistor."""
+    drives = (Channel(1, role=DRIVE, full_scale=4.0, calibrated="2026-11-02"),)
+    volts, amperes = (
+        Channel(n, title, role, UNIT_OF_ROLE[role], full_scale=4.0, u_level=0.0006, u_flatness=0.0001, calibrated="2026-11-02")
+        for n, title, role in ((1, "volts", VOLTAGE), (2, "current", CURRENT))
+    )
+    return Rig(name, "simulated", drives, (volts, amperes), (Part(SENSE, sense_ohm, channels=(2,)),), ceiling_v)

@@ -169,7 +169,7 @@ class SimulatedDevice:
     def stand_in(self, rate_hz: int, seed: int) -> StandIn:
         """Make a fresh stand-in for what is connected now."""
         with self._lock:
-            bench = Bench(rate_hz, self.load_ohm, dict(self._positions), seed)
+            bench = Bench(rate_hz, self.load_ohm, dict(self._positions), seed, self.rig.sense_ohm)
             return CATALOGUE[self._unit].make(bench)
 
     def open(self, settings: StreamSettings) -> SimulatedStream:

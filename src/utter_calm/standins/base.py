@@ -35,12 +35,15 @@ class Bench:
         Knob or switch to its position.
     seed
         Of all noise.
+    sense_ohm
+        What the current of a driver or a part flows through.
     """
 
     rate_hz: float
     load_ohm: float
     positions: dict[str, Value] = field(default_factory=dict)
     seed: int = 1
+    sense_ohm: float = 10.0
 
     def position(self, knob: str, default: str) -> str:
         """How a knob with named positions stands."""

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 
 from utter_calm.quantities import number_of
-from utter_calm.standins import class_d, patch_cable, preamplifier, show_converter, valve_amplifier, wiring
+from utter_calm.standins import class_d, driver, part_box, patch_cable, preamplifier, show_converter, valve_amplifier, wiring
 from utter_calm.standins.amplifier import Amplifier, AmplifierModel
 from utter_calm.standins.base import Bench, StandIn
 from utter_calm.standins.bench_supply import BenchSupply
@@ -67,4 +67,9 @@ CATALOGUE: dict[str, Entry] = {
     "show converter": Entry(show_converter.ShowConverter, show_converter.POSITIONS),
     "patch cable": Entry(patch_cable.PatchCable, patch_cable.POSITIONS),
     "bench supply": Entry(BenchSupply),
+    "surround driver": Entry(driver.of(driver.SURROUND), {**driver.STATES, "condition": driver.CONDITION}),
+    "mid-woofer": Entry(driver.of(driver.WOOFER), {**driver.STATES, "condition": driver.CONDITION}),
+    "tweeter": Entry(driver.of(driver.TWEETER), driver.STATES),
+    "subwoofer": Entry(driver.of(driver.SUBWOOFER), {**driver.STATES, "coils": driver.COILS}),
+    "part box": Entry(part_box.PartBox, part_box.POSITIONS),
 }

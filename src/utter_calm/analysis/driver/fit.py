@@ -15,6 +15,7 @@ from utter_calm.analysis.driver.observed import Observed
 FloatArray = npt.NDArray[np.float64]
 ComplexArray = npt.NDArray[np.complex128]
 _STEP = 1e-5
+_FEWEST, _STANDS_OUT = 20, 2.5
 _MOST_EVALUATIONS = 60
 _TO_CHOOSE_BY, _MOST_IN_QUESTION = 150, 3
 _BEYOND = 50.0
@@ -66,8 +67,24 @@ def solve(residual: Callable[[FloatArray], FloatArray], start: FloatArray, close
     size = np.maximum(np.linalg.norm(jacobian, axis=0), 1e-300)
     gram = np.linalg.pinv((jacobian / size).T @ (jacobian / size), rcond=1e-13)
     squares = float(2 * found.cost)
-    scatter = max(squares / (len(first) - len(start)), 1.0)  # what is left beyond the scatter is the model's
+    # what is left beyond the scatter is the model's, and what neighbours share counts once
+    scatter = max(squares / (len(first) - len(start)), 1.0) * shared(found.fun)
     return Solution(np.asarray(found.x), np.asarray(scatter * gram / np.outer(size, size)), squares, len(first))
+
+
+def shared(left: FloatArray) -> float:
+    """How many neighbouring residuals (n,) tell the same: one and twice the sum of their correlations that stand out."""
+    away = left - np.mean(left)
+    power = float(away @ away)
+    if len(left) < _FEWEST or not power > 0:
+        return 1.0
+    least, total = _STANDS_OUT / np.sqrt(len(left)), 1.0
+    for lag in range(1, len(left) // 4):
+        correlation = float(away[lag:] @ away[:-lag]) / power
+        if correlation < least:
+            break
+        total += 2 * correlation
+    return total
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -100,7 +117,8 @@ class Circuit:
     def lossless(self, s: ComplexArray, values: FloatArray | None = None) -> ComplexArray:
         """Ohms (n,) of coil and resistance, without the motion."""
         p = self.values if values is None else values
-        return np.asarray(np.exp(p[0]) + self.coil.impedance(p[5 if self.creeps else 4 :], s))
+        first = 5 if self.creeps else 4
+        return np.asarray(np.exp(p[0]) + self.coil.impedance(p[first : first + len(self.coil.parameters)], s))
 
     def impedance(self, s: ComplexArray, values: FloatArray | None = None) -> ComplexArray:
         """Ohms (n,) at ``j omega`` (n,)."""

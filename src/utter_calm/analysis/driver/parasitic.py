@@ -19,6 +19,7 @@ _SCORE = 7.0
 _LEAST_PART = 2e-3
 _MOST, _TRIED = 4, 6
 _BEYOND = 50.0
+_TO_FIT_BY = 450
 _BESIDE, _BESIDE_Q, _NOTHING_LEFT = (0.9, 1.12, 0.8, 1.25), 10.0, 2.0
 _AROUND = 40
 _ROUNDING = 1e-6
@@ -78,7 +79,7 @@ def find_parasites(
     clean = data
     for _ in range(_MOST):
         wide = _wide(clean, circuit)
-        whole = replace(wide, impedance=data.impedance)
+        whole = replace(wide, impedance=data.impedance).thinned(_TO_FIT_BY)
         together = _best_together(wide, whole, circuit, found)
         if together is None:
             break
@@ -102,7 +103,8 @@ def _best_together(
     # the driver's own fit bends towards one beside its peak, until what is left does not look like one any more
     own = float(np.exp(circuit.values[2]))
     starts += [Parasite(own * k, _BESIDE_Q, 0.0, 0.0, score=starts[0].score) for k in _BESIDE]
-    before = float(np.sum(clean.rest(circuit.impedance(clean.s)) ** 2))
+    few = clean.thinned(_TO_FIT_BY)
+    before = float(np.sum(few.rest(circuit.impedance(few.s)) ** 2))
     best: tuple[Circuit, list[Parasite]] | None = None
     for start in starts:
         one = _together(whole, circuit, [*found, start])
@@ -165,6 +167,9 @@ def _standing_out(data: Observed, circuit: Circuit) -> list[Parasite]:
         at = int(np.argmax(score))
         if score[at] > _SCORE:
             a, b = solved[at].tolist()
+            height = np.abs(a * pair[at, 0] + b * pair[at, 1]) / np.abs(model)
+            if np.max(height) < 0.5 * _LEAST_PART:
+                continue
             best.append(Parasite(float(places[at]), q, a, b, score=float(score[at])))
     return sorted(best, key=lambda one: -one.score)[:_TRIED]
 

@@ -1,0 +1,179 @@
+"""Loudspeaker drivers as electro-mechanical models behind the rig's sense resistor: what its two inputs hear.
+
+The first column is the voltage across the driver, the second that across the sense resistor, both of the first output.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from utter_calm.standins.base import Bench, FloatArray
+from utter_calm.standins.linear import LinearCircuit
+
+FREE, WITH_MASS, IN_BOX = "free air", "with mass", "in the test box"
+_RHO, _C = 1.2041, 343.2
+_CREEP_TIMES = np.geomspace(2e-3, 2.0, 7)
+"""Seconds: relaxation of the suspension over three decades."""
+
+
+@dataclass(frozen=True, slots=True)
+class DriverModel:
+    """One driver, in SI units.
+
+    Parameters
+    ----------
+    re, le, lossy
+        DC resistance; inductance in series; pairs of inductance and the resistance across it, for the metal about the coil.
+    bl, mms, cms, rms, sd
+        Force factor, moving mass with its air in free air, compliance, mechanical losses, area.
+    creep
+        Part of the compliance that comes late, for each decade of time.
+    mass_kg, box_m3
+        What is added in the state “with mass”, and the volume of the test box.
+    shelf
+        Mass in kg, resonance in Hz and Q of what it stands on; None for a rigid floor.
+    vent
+        Resonance in Hz, Q and part of the cone's stiffness of the air behind a covered vent; None for an open one.
+    leads_ohm
+        Resistance of the leads.
+    """
+
+    re: float
+    le: float
+    lossy: tuple[tuple[float, float], ...]
+    bl: float
+    mms: float
+    cms: float
+    rms: float
+    sd: float
+    creep: float = 0.02
+    mass_kg: float = 0.0
+    box_m3: float = 0.01
+    shelf: tuple[float, float, float] | None = None
+    vent: tuple[float, float, float] | None = None
+    leads_ohm: float = 0.0
+
+    def in_state(self, state: str) -> DriverModel:
+        """The same with its mass or in its box: there more air moves along, and a little leaks."""
+        if state == WITH_MASS:
+            return replace(self, mms=self.mms + self.mass_kg)
+        if state == IN_BOX:
+            stiff = 1 / self.cms + _RHO * _C**2 * self.sd**2 / self.box_m3
+            air = 0.25 * 8 / 3 * _RHO * (self.sd / math.pi) ** 1.5
+            return replace(self, mms=self.mms + air, cms=1 / stiff, rms=1.05 * self.rms, creep=self.creep / (stiff * self.cms))
+        return self
+
+
+class Driver:
+    """A running driver behind a sense resistor."""
+
+    def __init__(self, model: DriverModel, sense_ohm: float, rate_hz: float) -> None:
+        self._circuit = circuit_of(model, sense_ohm, rate_hz)
+
+    def process(self, volts: FloatArray) -> FloatArray:
+        """Give the volts across driver and resistor for a block of source volts, both (n, 2)."""
+        return self._circuit.process(np.ascontiguousarray(volts[:, 0]))
+
+
+def circuit_of(m: DriverModel, sense_ohm: float, rate_hz: float) -> LinearCircuit:
+    """The equations of a driver: coil current, currents of the lossy inductances, cone, creep, shelf and vent."""
+    names = ["i", *(f"l{k}" for k in range(len(m.lossy))), "x", "u", *(f"e{k}" for k in range(len(_CREEP_TIMES)))]
+    names += ["xs", "us"] if m.shelf else []
+    names += ["xv", "uv"] if m.vent else []
+    at = {name: k for k, name in enumerate(names)}
+    n = len(names)
+    a, b = np.zeros((n, n)), np.zeros(n)
+    series = sense_ohm + m.leads_ohm + m.re + sum(r for _, r in m.lossy)
+    a[at["i"], at["i"]] = -series / m.le
+    a[at["i"], at["u"]] = -m.bl / m.le
+    b[at["i"]] = 1 / m.le
+    for k, (henry, ohm) in enumerate(m.lossy):
+        a[at["i"], at[f"l{k}"]] = ohm / m.le
+        a[at[f"l{k}"], at["i"]], a[at[f"l{k}"], at[f"l{k}"]] = ohm / henry, -ohm / henry
+    _add_cone(m, a, at)
+    volts, current = np.zeros(n), np.zeros(n)
+    volts[at["i"]], current[at["i"]] = -sense_ohm, sense_ohm
+    return LinearCircuit(a, b, np.stack([volts, current]), np.array([1.0, 0.0]), rate_hz)
+
+
+def _add_cone(m: DriverModel, a: FloatArray, at: dict[str, int]) -> None:
+    """Motion of the cone, of what its suspension remembers, and of what stands beside it."""
+    step = math.log10(_CREEP_TIMES[1] / _CREEP_TIMES[0])
+    late = m.creep * step * m.cms
+    fast = m.cms - sum(late / (1 + (2 * math.pi * _resonance(m) * t) ** 2) for t in _CREEP_TIMES)
+    # force of the suspension: (x - sum e) / C; each e follows it late
+    spring = np.zeros(len(at))
+    spring[at["x"]] = 1 / fast
+    for k in range(len(_CREEP_TIMES)):
+        spring[at[f"e{k}"]] = -1 / fast
+    a[at["x"], at["u"]] = 1.0
+    force = -spring.copy()
+    force[at["i"]] += m.bl
+    force[at["u"]] -= m.rms
+    a[at["u"]] = force / m.mms
+    for k, tau in enumerate(_CREEP_TIMES):
+        a[at[f"e{k}"]] = late / tau * spring
+        a[at[f"e{k}"], at[f"e{k}"]] -= 1 / tau
+    if m.shelf is not None:
+        mass, hertz, q = m.shelf
+        w = 2 * math.pi * hertz
+        # x and u are those of the cone against the frame: the frame's acceleration comes off
+        shelf = -force / mass
+        shelf[at["xs"]] -= w * w
+        shelf[at["us"]] -= w / q
+        a[at["xs"], at["us"]] = 1.0
+        a[at["us"]] = shelf
+        a[at["u"]] -= shelf
+    if m.vent is not None:
+        hertz, q, share = m.vent
+        w, stiff = 2 * math.pi * hertz, share / m.cms
+        # the air behind pulls on the cone through a mass of its own
+        a[at["xv"], at["uv"]] = 1.0
+        a[at["uv"], at["xv"]], a[at["uv"], at["uv"]], a[at["uv"], at["x"]] = -w * w, -w / q, w * w
+        a[at["u"], at["x"]] -= stiff / m.mms
+        a[at["u"], at["xv"]] += stiff / m.mms
+
+
+def _resonance(m: DriverModel) -> float:
+    return 1 / (2 * math.pi * math.sqrt(m.mms * m.cms))
+
+
+SURROUND = DriverModel(re=5.6, le=0.11e-3, lossy=((0.24e-3, 2.1), (0.5e-3, 14.0)), bl=6.35, mms=0.0142, cms=0.79e-3, rms=0.92,
+                       sd=0.0133, mass_kg=0.0101, box_m3=0.009)  # fmt: skip
+WOOFER = DriverModel(re=6.1, le=0.28e-3, lossy=((0.6e-3, 3.4), (1.2e-3, 30.0)), bl=8.9, mms=0.0265, cms=0.61e-3, rms=1.3,
+                     sd=0.0219, creep=0.03, mass_kg=0.0203, box_m3=0.02)  # fmt: skip
+TWEETER = DriverModel(re=3.3, le=0.02e-3, lossy=((0.02e-3, 0.9), (0.04e-3, 6.0)), bl=2.6, mms=0.31e-3, cms=0.11e-3, rms=0.42,
+                      sd=7.1e-4, creep=0.005, mass_kg=0.25e-3, box_m3=2e-4)  # fmt: skip
+SUBWOOFER = DriverModel(re=3.5, le=0.6e-3, lossy=((1.4e-3, 4.0), (3e-3, 45.0)), bl=9.6, mms=0.138, cms=0.19e-3, rms=4.6,
+                        sd=0.0531, creep=0.05, mass_kg=0.12, box_m3=0.045)  # fmt: skip
+"""One of its two coils; the other open."""
+
+STATES = {"state": (FREE, WITH_MASS, IN_BOX)}
+CONDITION = ("as new", "tired", "on a shelf", "vent half covered")
+COILS = ("one coil", "in series", "in parallel")
+
+
+def of(model: DriverModel) -> Callable[[Bench], Driver]:
+    """Give what puts a driver on the bench, its knobs as they stand."""
+
+    def build(bench: Bench) -> Driver:
+        made = model
+        condition = bench.position("condition", CONDITION[0])
+        if condition == "tired":
+            made = replace(made, cms=1.31 * made.cms, rms=0.86 * made.rms)
+        if condition == "on a shelf":
+            made = replace(made, shelf=(1.1, 187.0, 14.0))
+        if condition == "vent half covered":
+            made = replace(made, vent=(620.0, 7.0, 0.35))
+        coils = bench.position("coils", COILS[0])
+        if coils == "in series":
+            made = replace(made, re=2 * made.re, le=4 * made.le, lossy=tuple((4 * a, 4 * b) for a, b in made.lossy), bl=2 * made.bl)
+        if coils == "in parallel":
+            made = replace(made, re=made.re / 2)
+        return Driver(made.in_state(bench.position("state", FREE)), bench.sense_ohm, bench.rate_hz)
+
+    return build
