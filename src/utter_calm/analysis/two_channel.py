@@ -22,7 +22,7 @@ _TONE_OVER, _FEW_LINES, _AROUND_TONE, _ALL_OF_IT = 1e3, 0.03, 40, 0.99
 _TINY, _HEARD = 1e-9, 30.0
 _BAND_PER_OCTAVE, _ABOUT_OCTAVES, _BELOW_BEST = 24, 1.5, 2e-3
 _OUTLIES, _NO_LEAP = 8.0, 3e-3
-_COHERENT = 0.5
+_COHERENT, _LOST = 0.5, 0.2
 _FIRST_LINE = 6
 _HANN_LINES = 1.5
 """Neighbouring lines under a Hann window are not independent: so many count as one."""
@@ -132,7 +132,7 @@ def _grouped(lines: _Lines, at: npt.NDArray[np.intp]) -> Ratio:
     together = np.abs(cross) ** 2 / np.maximum(total * np.add.reduceat(lines.other[at], first), 1e-300)
     independent = np.maximum(count / _HANN_LINES, 1.0) if lines.windowed else count
     u = np.add.reduceat(_scatter(single), first) / count / np.sqrt(independent)
-    told = (together > _COHERENT) | (count < 4)
+    told = ((together > _COHERENT) | (count < 4)) & (u < _LOST)
     told = told if np.count_nonzero(told) > 2 else np.ones(len(told), dtype=bool)
     several = together[count > 3]
     coherence = float(np.median(several)) if len(several) else 1.0

@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from utter_calm.analysis.sense import LOW
+from utter_calm.analysis.two_channel import Ratio
 from utter_calm.errors import InputError, NoSignal
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, with_roles
@@ -22,6 +23,7 @@ from utter_calm.rig import CURRENT, VOLTAGE
 from utter_calm.signals.sweep import Sweep
 
 _LEAD_S, _TAIL_S, _FADE_OUT_S = 0.1, 0.9, 0.01
+_FEWEST = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,6 +58,7 @@ class ImpedanceSweepSettings(StepSettings):
 class ImpedanceSweep(SingleStimulus[ImpedanceSweepSettings]):
     """One sweep through the unit and the resistor that tells its current."""
 
+    has_floor = False  # without a unit the leads are open, or shorted
     key = "impedance_sweep"
     title = "Impedance"
     question = "Impedance over frequency: of a driver, a loudspeaker, a part"
@@ -84,7 +87,7 @@ class ImpedanceSweep(SingleStimulus[ImpedanceSweepSettings]):
 
     def conclude(
         self,
-        settings: ImpedanceSweepSettings,  # noqa: ARG002
+        settings: ImpedanceSweepSettings,
         prepared: Any,  # noqa: ANN401
         *,
         progress: Callable[[float], None] | None = None,
@@ -105,6 +108,11 @@ class ImpedanceSweep(SingleStimulus[ImpedanceSweepSettings]):
         ratio = ratio_in(Capture(physical, capture.rate_hz, overload=_overload(capture, volts, amperes)), rig, out, "The take")
         if progress is not None:
             progress(0.7)
+        # beyond what was swept there is only what leaks from it
+        inside = (ratio.frequency_hz >= settings.start_hz) & (ratio.frequency_hz <= settings.stop_hz)
+        if np.count_nonzero(inside) < _FEWEST:
+            raise NoSignal("Next to nothing of the sweep was heard.", hint="Check the leads and the level.")
+        ratio = Ratio(ratio.frequency_hz[inside], ratio.value[inside], ratio.u[inside], ratio.coherence)
         impedance, u = impedance_of(ratio, rig, None, None, None)
         add_impedance(out, ratio.frequency_hz, impedance, u, rig, calibrated=calibrated)
         sounding = slice(round(_LEAD_S * capture.rate_hz), len(physical) - round(_TAIL_S * capture.rate_hz))

@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 
 from utter_calm.analysis.part import CAPACITOR, INDUCTOR, RESISTOR, analyse_part
-from utter_calm.errors import MeasurementError
+from utter_calm.errors import InputError, MeasurementError
 from utter_calm.measure.declare import Declared, with_roles
 from utter_calm.measure.deduction import Deduction, Given, Need
 from utter_calm.measure.kind import PlotSpec, StepSettings, setting
 from utter_calm.measure.part_result import READINGS, add_part, hold_against, read_mark
 from utter_calm.measure.pictures import PHASE
 from utter_calm.measure.result import Result, ResultBuilder
+from utter_calm.quantities import plain_text
 
-AUTO = "auto"
+AUTO, PART = "auto", "part"
 KINDS = ((AUTO, "found by itself"), (RESISTOR, RESISTOR), (INDUCTOR, INDUCTOR), (CAPACITOR, CAPACITOR))
 
 
@@ -24,7 +26,7 @@ class PartSettings(StepSettings):
 
     kind: str = setting(AUTO, "Kind of part", choices=KINDS, analysis_only=True)
     at_hz: float = setting(1000.0, "At", "Hz", low=1, high=90_000, analysis_only=True)
-    marked: str = setting("", "Marked, as in 10uF 5%", analysis_only=True)
+    marked: str = setting("", "Marked, as in 10uF 5%; empty takes the part's name", analysis_only=True)
 
     def check(self) -> None:
         """Refuse values outside their bounds and marks that cannot be read."""
@@ -74,6 +76,18 @@ class PartValues(Deduction[PartSettings]):
             raise MeasurementError(f"This is not the impedance of a part: {problem}.", hint="Look at the curve.") from problem
         out = ResultBuilder()
         add_part(out, found, settings.at_hz)
-        if settings.marked.strip():
-            hold_against(out, found, read_mark(settings.marked))
+        mark = _mark_of(settings.marked, takes["impedance"][0])
+        if mark is not None:
+            hold_against(out, found, mark)
         return out.build()
+
+
+def _mark_of(typed: str, given: Given) -> tuple[float, str, float | None] | None:
+    """The mark that was typed, or the one in the name of the part that was on the leads; None where there is neither."""
+    if typed.strip():
+        return read_mark(typed)
+    name = given.value(PART)
+    try:
+        return None if name is None else read_mark(re.sub(r"^\s*[A-Za-z]+\d*\s*:?\s+(?=[\d.,])", "", plain_text(name)))
+    except InputError:
+        return None

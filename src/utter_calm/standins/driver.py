@@ -152,28 +152,28 @@ SUBWOOFER = DriverModel(re=3.5, le=0.6e-3, lossy=((1.4e-3, 4.0), (3e-3, 45.0)), 
                         sd=0.0531, creep=0.05, mass_kg=0.12, box_m3=0.045)  # fmt: skip
 """One of its two coils; the other open."""
 
+TIRED = replace(SURROUND, cms=1.31 * SURROUND.cms, rms=0.86 * SURROUND.rms)
+ON_SHELF = replace(SURROUND, shelf=(1.1, 187.0, 14.0))
+COVERED = replace(WOOFER, vent=(620.0, 7.0, 0.35))
+
 STATES = {"state": (FREE, WITH_MASS, IN_BOX)}
-CONDITION = ("as new", "tired", "on a shelf", "vent half covered")
-COILS = ("one coil", "in series", "in parallel")
+COILS = ("one coil", "in series", "in parallel", "in series, one reversed")
 
 
 def of(model: DriverModel) -> Callable[[Bench], Driver]:
     """Give what puts a driver on the bench, its knobs as they stand."""
+    return lambda bench: Driver(_coils(model, bench).in_state(bench.position("state", FREE)), bench.sense_ohm, bench.rate_hz)
 
-    def build(bench: Bench) -> Driver:
-        made = model
-        condition = bench.position("condition", CONDITION[0])
-        if condition == "tired":
-            made = replace(made, cms=1.31 * made.cms, rms=0.86 * made.rms)
-        if condition == "on a shelf":
-            made = replace(made, shelf=(1.1, 187.0, 14.0))
-        if condition == "vent half covered":
-            made = replace(made, vent=(620.0, 7.0, 0.35))
-        coils = bench.position("coils", COILS[0])
-        if coils == "in series":
-            made = replace(made, re=2 * made.re, le=4 * made.le, lossy=tuple((4 * a, 4 * b) for a, b in made.lossy), bl=2 * made.bl)
-        if coils == "in parallel":
-            made = replace(made, re=made.re / 2)
-        return Driver(made.in_state(bench.position("state", FREE)), bench.sense_ohm, bench.rate_hz)
 
-    return build
+def _coils(model: DriverModel, bench: Bench) -> DriverModel:
+    """Two coils, of which the model has one: together they are wound about the same metal."""
+    how = bench.position("coils", COILS[0])
+    if how == COILS[1]:
+        lossy = tuple((4 * henry, 4 * ohm) for henry, ohm in model.lossy)
+        return replace(model, re=2 * model.re, le=4 * model.le, lossy=lossy, bl=2 * model.bl)
+    if how == COILS[2]:
+        return replace(model, re=model.re / 2)
+    if how == COILS[3]:  # their forces and their fields cancel but for what they are not alike
+        lossy = tuple((0.02 * henry, 0.02 * ohm) for henry, ohm in model.lossy)
+        return replace(model, re=2 * model.re, le=0.05 * model.le, lossy=lossy, bl=0.03 * model.bl)
+    return model

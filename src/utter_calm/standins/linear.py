@@ -10,7 +10,7 @@ from utter_calm.standins.base import FloatArray
 Matrix = npt.NDArray[np.float64]
 ComplexArray = npt.NDArray[np.complex128]
 _SIDE = 20
-_TO = 0.46
+_FROM, _TO = 1e-3, 0.46
 _PLACES = 500
 _LOW, _AT_ZERO = 0.02, 1e6
 
@@ -51,7 +51,7 @@ class LinearCircuit:
             else:
                 continue  # with its conjugate already
             self._sections.append((np.array(rows), [np.zeros((1, 2)) for _ in rows]))
-        w = np.linspace(0, _TO * 2 * np.pi, _PLACES)
+        w = np.linspace(_FROM, _TO * 2 * np.pi, _PLACES)  # at zero itself a capacitor lets nothing through, right or not
         z = np.exp(1j * w)
         run = (c @ vectors) @ (into[:, None] / (z[None, :] - values[:, None])) + self._held[:, None]
         true = np.stack([c @ np.linalg.solve(1j * f * rate_hz * np.eye(n) - a, b) for f in w], axis=1)

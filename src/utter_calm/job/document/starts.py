@@ -12,7 +12,7 @@ from utter_calm.job.document.plan import Plan
 from utter_calm.job.document.step import Step
 from utter_calm.measure.kinds import KINDS
 from utter_calm.quantities import NONE, Conditions, Measured
-from utter_calm.rig import stereo_rig
+from utter_calm.rig import impedance_rig, stereo_rig
 
 _SWITCH_LOAD = "Switch the load to {value}."
 _SERIES = "series resistor"
@@ -160,6 +160,24 @@ def _supply() -> Plan:
     )  # fmt: skip
 
 
+def _driver() -> Plan:
+    return Plan(
+        rig=impedance_rig(),
+        steps=(_step("impedance_sweep"), _step("driver", amount="10.1 g", diameter="130 mm")),
+        factors=(Factor("state", ("free air", "with mass"), "Bring the driver to this state: {value}.", cost=2.0),),
+    )
+
+
+def _parts() -> Plan:
+    return Plan(
+        rig=impedance_rig(),
+        steps=(_step("impedance_sweep", start_hz=20.0, duration_s=2.0, level_v=0.3), _step("part")),
+        factors=(Factor("part", _BOX_OF_PARTS, "Clip on the part: {value}."),),
+    )
+
+
+_BOX_OF_PARTS = ("R1 8.2 ohm 5 %", "R2 2.7 ohm 5 %", "L1 0.47 mH 5 %", "L2 2.2 mH 5 %", "C1 10 uF 5 %", "C2 4.7 uF 5 %")
+
 STARTS: dict[str, Start] = {
     start.key: start
     for start in (
@@ -172,6 +190,10 @@ STARTS: dict[str, Start] = {
         Start("transformer", "Transformer", "Response at two levels into two loads, saturation", ("line transformer",),
               _transformer),
         Start("supply", "Power supply", "Ripple, hum and noise under every load", ("bench supply",), _supply),
+        Start("driver", "Loudspeaker driver", "Impedance in free air and with a mass, Thiele and Small parameters",
+              ("surround driver", "mid-woofer", "tweeter", "subwoofer"), _driver),
+        Start("parts", "Crossover parts", "Resistors, inductors and capacitors against what is printed on them", ("part box",),
+              _parts),
         Start("other", "Something else", "An empty plan: steps and conditions are added one by one", (), Plan),
     )
 }  # fmt: skip

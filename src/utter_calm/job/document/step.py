@@ -128,6 +128,11 @@ class Step:
         return replace(self, settings=values).typed_settings()
 
     @property
+    def has_floor(self) -> bool:
+        """Whether the rig alone is measured with it."""
+        return self.deduction is None and self.measure.has_floor
+
+    @property
     def deduction(self) -> Deduction[Any] | None:
         """Its kind where that deduces; None where it plays."""
         kind = self.measure

@@ -10,7 +10,7 @@ from utter_calm.job.document import LOAD, UNIT, Cell, JobDocument, Plan
 from utter_calm.job.job import Job
 from utter_calm.job.run.prompt import WIRING, Answer, Prompt
 from utter_calm.measure.wiring import Finding, check_wiring
-from utter_calm.rig import Device
+from utter_calm.rig import CURRENT, Device
 
 _PROBE_V, _BELOW = 0.02, 5.0
 _MOST_TRIES = 20
@@ -20,7 +20,10 @@ def needs_check(job: Job, document: JobDocument, cell: Cell, played: Iterable[Ce
     """Whether a cell is the first of its unit under its setup; ``played`` are those that are not stored yet."""
     if cell.role != UNIT or any((other.unit, other.setup) == (cell.unit, cell.setup) for other in played):
         return False
-    steps = document.plan_of(cell.step).steps
+    plan = document.plan_of(cell.step)
+    if any(c.role == CURRENT for c in plan.rig.inputs):
+        return False  # what hangs on the leads there has neither gain nor two channels
+    steps = plan.steps
     return all(job.current(Cell(cell.unit, step.id, cell.setup)) is None for step in steps)
 
 

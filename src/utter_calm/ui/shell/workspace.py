@@ -102,7 +102,7 @@ class Workspace(Screen):
     def take_floor(self) -> None:
         """Measure the rig alone for every step."""
         if not self.live.running:
-            self.session.run([Cell.floor(s.id) for s in self.session.plan.steps if s.deduction is None])
+            self.session.run([Cell.floor(s.id) for s in self.session.plan.steps if s.has_floor])
 
     def mute(self) -> None:
         """Silence: stop the live tone and the run."""
