@@ -11,7 +11,7 @@ from utter_calm.job.job import Job
 from utter_calm.job.take import FLOOR, TakeSummary
 from utter_calm.quantities import NONE, Value, amplitude_to_db, number_of, si_text, value_text
 from utter_calm.quantities.text import fixed
-from utter_calm.rig import Channel
+from utter_calm.rig import Channel, Rig
 
 _POWER_MATTERS_OHM = 300.0
 
@@ -79,11 +79,12 @@ def chain_view(
                  f"on the bench: {standing_unit}" if standing_unit not in (None, unit.stand_in or unit.title) else
                  f"was {shown.unit_title}" if shown and shown.role != FLOOR and shown.unit_title != unit.title else "",
                  simulated=bool(unit.stand_in)),
+        LinkView("load", "load", "the unit itself", "it hangs on the leads") if rig.senses_current else
         LinkView("load", "load", load_text, f"up to {rig.load_power_w:g} W",
                  f"was {value_text(was)}" if was and was != standing_load else "",
                  "" if step is not None and step.measure.limits_itself else
                  _load_warning(level, gain, next_load or standing_load, rig.load_power_w)),
-        LinkView("pickup", "pickup", "direct" if rig.pickup_ratio == 1 else f"divider by {rig.pickup_ratio:g}",
+        LinkView("pickup", "pickup", _pickup(rig),
                  f"± {fixed(200 * rig.u_level, 2)} % (k = 2)", _rig_badge(shown, rig.pickup_ratio)),
         LinkView("input", "input", _numbers(rig.inputs), f"full scale {si_text(rig.input_full_scale_v, 'V', digits=3)}",
         simulated=simulated),
@@ -126,6 +127,18 @@ def _load_warning(level: float | None, gain: Gain | None, load: Value | None, li
     return f"about {si_text(watts, 'W', digits=2)}: more than the load can take" if watts > limit_w else ""
 
 
+def _ohms(value: float) -> str:
+    number, _, unit = str(si_text(value, "ohm", digits=4)).partition(" ")
+    return f"{number.rstrip('0').rstrip('.') if '.' in number else number} {unit}"
+
+
+def _pickup(rig: Rig) -> str:
+    """How the inputs hear the unit."""
+    if rig.senses_current:
+        return f"sense resistor {_ohms(rig.sense_ohm)}"
+    return "direct" if rig.pickup_ratio == 1 else f"divider by {rig.pickup_ratio:g}"
+
+
 def _rig_badge(shown: TakeSummary | None, ratio: float) -> str:
     if shown is None or shown.rig is None or shown.rig.pickup_ratio == ratio:
         return ""
@@ -146,11 +159,23 @@ def level_view(job: Job, unit: Unit, step: Step | None, load: Value | None, leve
     level = level_of(plan, step) if level_v is None else level_v
     if not level:
         return LevelView("no signal", "")
+    if plan.rig.senses_current:
+        return _behind_resistor(level, plan.rig.sense_ohm)
     if step is not None and step.measure.limits_itself:
         return LevelView(f"up to {si_text(level, 'V', digits=3)} out", "rises from below and stops by itself")
     gain = gain_of(job, unit)
     if gain is None:
         return LevelView(f"{si_text(level, 'V', digits=3)} out", "the unit's gain is not known yet: take it, or press Alt+3")
+    return _behind_unit(level, gain, load)
+
+
+def _behind_resistor(level: float, ohm: float) -> LevelView:
+    """What hangs on the leads takes the most where it matches the resistor: V^2 / 4 R."""
+    most = si_text(level**2 / (4 * ohm), "W", digits=2)
+    return LevelView(f"{si_text(level, 'V', digits=3)} out", f"behind {_ohms(ohm)}: at most {most} in the unit")
+
+
+def _behind_unit(level: float, gain: Gain, load: Value | None) -> LevelView:
     volts = level * gain.ratio
     ohm = number_of(load, "ohm")
     at_unit = str(si_text(volts, "V", digits=3))

@@ -126,6 +126,8 @@ def _floor_cell(job: Job, step: str) -> CellView:
 
 def _no_floor(step: Step) -> CellView:
     tip = f"“{step.title}” is deduced from takes: the rig alone has none."
+    if step.deduction is None:
+        tip = f"The rig alone tells nothing of “{step.title}”."
     return CellView(Cell.floor(step.id), None, "", None, grave=False, tip=tip, planned=False)
 
 

@@ -131,6 +131,11 @@ class Rig:
         return next((p.value for p in self.parts if p.kind == DIVIDER and p.side == "input"), 1.0)
 
     @property
+    def senses_current(self) -> bool:
+        """Whether an input hears the current of what hangs on the leads, as for an impedance."""
+        return any(c.role == CURRENT for c in self.inputs)
+
+    @property
     def sense_ohm(self) -> float:
         """Ohms of the resistor that tells a current; 10 where there is none."""
         return next((p.value for p in self.parts if p.kind == SENSE), 10.0)

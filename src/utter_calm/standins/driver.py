@@ -12,7 +12,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from utter_calm.standins.base import Bench, FloatArray
-from utter_calm.standins.linear import LinearCircuit
+from utter_calm.standins.linear import LinearCircuit, behind_resistor
 
 FREE, WITH_MASS, IN_BOX = "free air", "with mass", "in the test box"
 _RHO, _C = 1.2041, 343.2
@@ -72,32 +72,30 @@ class Driver:
     """A running driver behind a sense resistor."""
 
     def __init__(self, model: DriverModel, sense_ohm: float, rate_hz: float) -> None:
-        self._circuit = circuit_of(model, sense_ohm, rate_hz)
+        self._circuit, self._sense = circuit_of(model, sense_ohm, rate_hz), sense_ohm
 
     def process(self, volts: FloatArray) -> FloatArray:
         """Give the volts across driver and resistor for a block of source volts, both (n, 2)."""
-        return self._circuit.process(np.ascontiguousarray(volts[:, 0]))
+        return behind_resistor(self._circuit, self._sense, volts)
 
 
 def circuit_of(m: DriverModel, sense_ohm: float, rate_hz: float) -> LinearCircuit:
-    """The equations of a driver: coil current, currents of the lossy inductances, cone, creep, shelf and vent."""
+    """The current of a driver: states are coil current, currents of the lossy inductances, cone, creep, shelf and vent."""
     names = ["i", *(f"l{k}" for k in range(len(m.lossy))), "x", "u", *(f"e{k}" for k in range(len(_CREEP_TIMES)))]
     names += ["xs", "us"] if m.shelf else []
     names += ["xv", "uv"] if m.vent else []
     at = {name: k for k, name in enumerate(names)}
     n = len(names)
-    a, b = np.zeros((n, n)), np.zeros(n)
+    a, b, current = np.zeros((n, n)), np.zeros(n), np.zeros(n)
     series = sense_ohm + m.leads_ohm + m.re + sum(r for _, r in m.lossy)
     a[at["i"], at["i"]] = -series / m.le
     a[at["i"], at["u"]] = -m.bl / m.le
-    b[at["i"]] = 1 / m.le
+    b[at["i"]], current[at["i"]] = 1 / m.le, 1.0
     for k, (henry, ohm) in enumerate(m.lossy):
         a[at["i"], at[f"l{k}"]] = ohm / m.le
         a[at[f"l{k}"], at["i"]], a[at[f"l{k}"], at[f"l{k}"]] = ohm / henry, -ohm / henry
     _add_cone(m, a, at)
-    volts, current = np.zeros(n), np.zeros(n)
-    volts[at["i"]], current[at["i"]] = -sense_ohm, sense_ohm
-    return LinearCircuit(a, b, np.stack([volts, current]), np.array([1.0, 0.0]), rate_hz)
+    return LinearCircuit(a, b, current, rate_hz)
 
 
 def _add_cone(m: DriverModel, a: FloatArray, at: dict[str, int]) -> None:

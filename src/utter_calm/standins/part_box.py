@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from utter_calm.standins.base import Bench, FloatArray
-from utter_calm.standins.linear import LinearCircuit
+from utter_calm.standins.linear import LinearCircuit, behind_resistor
 
 # ohms in series, henry in series, farad in series, ohms across the inductance
 _PARTS: dict[str, tuple[float, float, float]] = {
@@ -30,13 +30,13 @@ class PartBox:
         ohm, henry, farad = _PARTS[bench.position("part", next(iter(_PARTS)))]
         total = ohm + _LEADS_OHM + bench.sense_ohm
         henry = max(henry + _LEADS_HENRY, _LEAST_HENRY)
+        self._sense = bench.sense_ohm
         if farad:
-            a = np.array([[-total / henry, -1 / henry], [1 / farad, 0.0]])
-            b, c = np.array([1 / henry, 0.0]), np.array([[-bench.sense_ohm, 0.0], [bench.sense_ohm, 0.0]])
+            a, b, c = np.array([[-total / henry, -1 / henry], [1 / farad, 0.0]]), np.array([1 / henry, 0.0]), np.array([1.0, 0.0])
         else:
-            a, b, c = np.array([[-total / henry]]), np.array([1 / henry]), np.array([[-bench.sense_ohm], [bench.sense_ohm]])
-        self._circuit = LinearCircuit(a, b, c, np.array([1.0, 0.0]), bench.rate_hz)
+            a, b, c = np.array([[-total / henry]]), np.array([1 / henry]), np.ones(1)
+        self._circuit = LinearCircuit(a, b, c, bench.rate_hz)
 
     def process(self, volts: FloatArray) -> FloatArray:
         """Give the volts across part and resistor for a block of source volts, both (n, 2)."""
-        return self._circuit.process(np.ascontiguousarray(volts[:, 0]))
+        return behind_resistor(self._circuit, self._sense, volts)

@@ -82,10 +82,13 @@ class Observed:
 
 def running_median(values: FloatArray, around: int) -> FloatArray:
     """(n,) median of so many values to either side of each, itself included; fewer at the ends, where the window leans inwards."""
+    from scipy.ndimage import median_filter  # noqa: PLC0415 - heavy: not before there is something to look at
+
     width = min(2 * around + 1, len(values))
-    medians = np.median(np.lib.stride_tricks.sliding_window_view(values, width), axis=1)
-    lead = (len(values) - len(medians)) // 2
-    return np.asarray(np.pad(medians, (lead, len(values) - len(medians) - lead), mode="edge"))
+    if width < 2 * around + 1:
+        return np.full(len(values), np.median(values))
+    whole = median_filter(values, width, mode="nearest")[around : len(values) - around]
+    return np.asarray(np.pad(whole, around, mode="edge"))
 
 
 def observed(frequency_hz: FloatArray, value: FloatArray, phase_rad: FloatArray | None, *, about_hz: tuple[float, ...]) -> Observed:

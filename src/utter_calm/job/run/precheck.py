@@ -10,7 +10,7 @@ from utter_calm.job.document import LOAD, UNIT, Cell, JobDocument, Plan
 from utter_calm.job.job import Job
 from utter_calm.job.run.prompt import WIRING, Answer, Prompt
 from utter_calm.measure.wiring import Finding, check_wiring
-from utter_calm.rig import CURRENT, Device
+from utter_calm.rig import Device
 
 _PROBE_V, _BELOW = 0.02, 5.0
 _MOST_TRIES = 20
@@ -21,7 +21,7 @@ def needs_check(job: Job, document: JobDocument, cell: Cell, played: Iterable[Ce
     if cell.role != UNIT or any((other.unit, other.setup) == (cell.unit, cell.setup) for other in played):
         return False
     plan = document.plan_of(cell.step)
-    if any(c.role == CURRENT for c in plan.rig.inputs):
+    if plan.rig.senses_current:
         return False  # what hangs on the leads there has neither gain nor two channels
     steps = plan.steps
     return all(job.current(Cell(cell.unit, step.id, cell.setup)) is None for step in steps)

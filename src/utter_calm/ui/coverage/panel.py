@@ -126,6 +126,8 @@ class CoveragePanel(QWidget):
         """Look at the job again."""
         self.model.renew()
         view = self.model.view
+        # a plan whose steps the rig alone tells nothing about needs no column for it
+        self.table.setColumnHidden(0, bool(view.cells) and not any(row[0].planned for row in view.cells))
         self.table.clearSpans()
         for row, cells in enumerate(view.cells):
             for column, cell in enumerate(cells):
@@ -142,7 +144,8 @@ class CoveragePanel(QWidget):
         """Width at which every column can be read."""
         high = self.model.rowCount() * ROW_HEIGHT + self.table.horizontalHeader().height() > self.table.height()
         bar = self.table.verticalScrollBar().sizeHint().width() if high else 0
-        columns = self.table.verticalHeader().sizeHint().width() + COLUMN_WIDTH * self.model.columnCount()
+        shown = self.model.columnCount() - self.table.isColumnHidden(0)
+        columns = self.table.verticalHeader().sizeHint().width() + COLUMN_WIDTH * shown
         return columns + bar + 4 + _MARGINS
 
     def choose(self, row: int, columns: list[int]) -> None:

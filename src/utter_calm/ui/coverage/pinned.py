@@ -55,7 +55,7 @@ class PinnedColumn(QTableView):
         model = cast("QAbstractItemModel | None", table.model())
         if model is None:  # the table is being taken down
             return
-        shown = table.horizontalScrollBar().value() > 0 and model.columnCount() > 1
+        shown = table.horizontalScrollBar().value() > 0 and model.columnCount() > 1 and not table.isColumnHidden(0)
         self.setVisible(shown)
         if not shown:
             return

@@ -1,0 +1,199 @@
+"""Drivers and parts from an empty job through the simulated rig: what the stand-ins are is what is found."""
+
+import math
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from tests.conftest import bench_of
+from utter_calm.errors import InputError, MeasurementError, NoSignal
+from utter_calm.job.document import Unit
+from utter_calm.job.document.fresh import new_document
+from utter_calm.job.document.starts import STARTS
+from utter_calm.job.job import Job
+from utter_calm.job.run.bench import simulated_bench
+from utter_calm.job.run.prompt import WIRING, Answer
+from utter_calm.job.run.run import RunHooks, run_cells
+from utter_calm.measure.capture import Capture
+from utter_calm.measure.driver import DriverSettings
+from utter_calm.measure.impedance_sweep import ImpedanceSweep, ImpedanceSweepSettings
+from utter_calm.measure.part import PartSettings
+from utter_calm.measure.take_step import take_step
+from utter_calm.present.chain import chain_view, level_view
+from utter_calm.present.coverage import coverage_view
+from utter_calm.quantities import read_value
+from utter_calm.rig import CURRENT, impedance_rig, stereo_rig
+from utter_calm.standins import driver as made
+from utter_calm.standins.linear import LinearCircuit
+
+QUICK = ImpedanceSweepSettings(duration_s=2.0)
+
+
+def impedance_of_model(m, frequency):
+    """From the circuit's own equations, its creep as the chain of relaxations that it is."""
+    s = 2j * np.pi * frequency
+    lossy = sum(1 / (1 / (h * s) + 1 / r) for h, r in m.lossy)
+    times = made._CREEP_TIMES
+    late = m.creep * math.log10(times[1] / times[0]) * m.cms
+    fast = m.cms - sum(late / (1 + (2 * math.pi * made._resonance(m) * t) ** 2) for t in times)
+    compliance = fast + sum(late / (1 + s * t) for t in times)
+    return m.re + m.leads_ohm + m.le * s + lossy + m.bl**2 / (m.rms + s * m.mms + 1 / (s * compliance))
+
+
+def taken(unit, settings=QUICK, **knobs):
+    rig, device, _ = bench_of("impedance_sweep")
+    device.set("unit", unit)
+    for knob, position in knobs.items():
+        device.set(knob, position)
+    return take_step(ImpedanceSweep(), settings, device, rig, load_ohm=None)[1]
+
+
+@pytest.mark.parametrize(("unit", "model"), [
+    ("surround driver", made.SURROUND), ("mid-woofer", made.WOOFER), ("tweeter", made.TWEETER), ("subwoofer", made.SUBWOOFER),
+])  # fmt: skip
+@pytest.mark.parametrize("state", ["free air", "with mass", "in the test box"])
+def test_what_the_rig_hears_is_the_model(unit, model, state):
+    trace = taken(unit, state=state).trace("impedance")
+    true = impedance_of_model(model.in_state(state), trace.x)
+    z = trace.magnitude * np.exp(1j * trace.phase_rad)
+    assert np.max(np.abs(z / true - 1)[(trace.x > 8) & (trace.x < 20_000)]) < 3e-3
+    assert trace.x[-1] > 21_000
+
+
+def test_a_circuit_answers_as_its_equations_say_up_to_nearly_half_the_rate():
+    """A first-order low-pass by itself: against its closed form, sines in steady state."""
+    rate, corner = 48_000, 9_000.0
+    w = 2 * np.pi * corner
+    for f in (20.0, 1_000.0, 15_000.0, 21_000.0):
+        t = np.arange(48_000) / rate
+        circuit = LinearCircuit(np.array([[-w]]), np.array([w]), np.ones(1), rate)
+        late, answer = circuit.process(np.sin(2 * np.pi * f * t))
+        steady = slice(20_000, 44_000)
+        turn = np.exp(2j * np.pi * f * t[steady])
+        ratio = np.vdot(turn, answer[steady]) / np.vdot(turn, late[steady])
+        assert ratio == pytest.approx(1 / (1 + 1j * f / corner), rel=1e-3 if f < 20_000 else 5e-3), f
+
+
+def test_blocks_of_any_size_give_the_same():
+    rng = np.random.default_rng(1)
+    volts = np.stack([rng.standard_normal(9_000)] * 2, axis=1)
+    whole = made.Driver(made.SURROUND, 10.0, 48_000).process(volts)
+    one = made.Driver(made.SURROUND, 10.0, 48_000)
+    pieces = np.concatenate([one.process(volts[a:b]) for a, b in ((0, 1), (1, 700), (700, 701), (701, 9_000))])
+    assert np.allclose(whole, pieces, atol=1e-12)
+
+
+def quick(step):
+    return step.with_settings(replace(step.typed_settings(), duration_s=2.0)) if step.kind == "impedance_sweep" else step
+
+
+def job_of(path, start, stand_in, **plan_changes):
+    document = new_document("A job", Unit(name="It", stand_in=stand_in), STARTS[start])
+    plan = document.plans[0]
+    steps = tuple(quick(step) for step in plan.steps)
+    job = Job.create(path, document.with_plan(replace(plan, steps=steps, **plan_changes)))
+    asked = []
+
+    def ask(prompt):
+        asked.append(prompt)
+        return Answer.LET_RIG
+
+    cells = list(job.document.cells(job.document.units[0]))
+    takes = run_cells(job, cells, simulated_bench(job.document.plans[0].rig), RunHooks(ask=ask, check=True))
+    return job, takes, asked
+
+
+@pytest.mark.parametrize(("stand_in", "softer"), [("surround driver", 1.0), ("tired surround driver", 1.31)])
+def test_from_an_empty_job_to_parameters(tmp_path, stand_in, softer):
+    job, takes, asked = job_of(tmp_path / "a.calm", "driver", stand_in)
+    assert [t.cell.role for t in takes] == ["unit"] * 3  # no rig alone
+    assert not [p for p in asked if p.factor == WIRING]
+    assert [p.text for p in asked][-1] == "Bring the driver to this state: with mass."
+    m, told = made.SURROUND, {r.name: r for r in takes[-1].readings}
+    for name, true in (("re", m.re), ("mms", m.mms), ("bl", m.bl), ("cms", softer * m.cms)):
+        assert told[name].value == pytest.approx(true, rel=3e-3), name
+    assert takes[-1].sources
+    view = coverage_view(job, job.document.units[0])
+    assert not any(row[0].planned for row in view.cells)
+    job.close()
+
+
+def test_a_shelf_is_found_and_does_not_move_the_driver(tmp_path):
+    job, takes, _ = job_of(tmp_path / "a.calm", "driver", "surround driver on a shelf")
+    told = {r.name: r.value for r in takes[-1].readings}
+    assert "parasitic_resonance" in {t.code for t in takes[-1].trust}
+    assert told["parasitic_frequency_1"] == pytest.approx(187, rel=0.05)
+    assert told["fs"] == pytest.approx(made._resonance(made.SURROUND), rel=0.01)
+    assert told["bl"] == pytest.approx(made.SURROUND.bl, rel=0.01)
+    job.close()
+
+
+def test_a_box_of_parts_is_held_against_its_marks(tmp_path):
+    job, takes, _ = job_of(tmp_path / "a.calm", "parts", "part box")
+    told = {t.setup.value("part"): {r.name: r.value for r in t.readings} for t in takes if t.kind == "part"}
+    wanted = {
+        "R1 8.2 ohm 5 %": ("resistance", 8.27), "L1 0.47 mH 5 %": ("inductance", 0.478e-3),
+        "C1 10 uF 5 %": ("capacitance", 10.18e-6),
+    }  # fmt: skip
+    for part, (name, value) in wanted.items():
+        assert told[part][name] == pytest.approx(value, rel=0.01)
+    assert told["L2 2.2 mH 5 %"]["deviation"] == pytest.approx(2.02 / 2.2 - 1, abs=2e-3)
+    assert all(abs(values["deviation"]) < 0.05 for part, values in told.items() if not part.startswith("L2"))
+    job.close()
+
+
+def test_coils_against_each_other_do_not_move():
+    peaks = {coils: taken("subwoofer", coils=coils).reading("zmax", 0) for coils in made.COILS}
+    assert peaks["in series"].value > 3 * peaks["one coil"].value
+    assert peaks["in series, one reversed"] is None
+
+
+def test_a_rig_without_a_current_is_told_what_it_lacks():
+    capture = Capture(np.random.default_rng(1).standard_normal((9_600, 2)) / 9, 96_000, stereo_rig().recorded, stereo_rig())
+    with pytest.raises(NoSignal, match="current"):
+        ImpedanceSweep().analyze(QUICK, capture)
+
+
+def test_leads_that_are_open_are_said(monkeypatch):
+    monkeypatch.setattr(made.Driver, "process", lambda _self, volts: np.stack([volts[:, 0], 0 * volts[:, 0]], axis=1))
+    with pytest.raises(NoSignal, match="open"):
+        taken("surround driver")
+
+
+def test_the_chain_says_what_hangs_on_the_leads(tmp_path):
+    job, _, _ = job_of(tmp_path / "a.calm", "parts", "part box")
+    unit, plan = job.document.units[0], job.document.plans[0]
+    links = {link.key: link for link in chain_view(plan, unit, plan.steps[0], read_value("8 ohm"), None, simulated=True)}
+    assert links["pickup"].main == "sense resistor 10 Ω"
+    assert links["load"].main == "the unit itself"
+    assert not links["load"].warning
+    assert "at most" in level_view(job, unit, plan.steps[0], None).beside
+    job.close()
+
+
+@pytest.mark.parametrize(("settings", "words"), [
+    (DriverSettings(amount="some"), "added mass"), (DriverSettings(diameter="0 mm"), "diameter"),
+    (DriverSettings(dc_resistance="x"), "DC resistance"), (DriverSettings(way="box", amount="20 g"), "does not fit"),
+    (PartSettings(marked="ten"), "mark"), (ImpedanceSweepSettings(stop_hz=46_000.0), "half the rate"),
+    (ImpedanceSweepSettings(start_hz=100.0, stop_hz=150.0), "octave"),
+])  # fmt: skip
+def test_settings_that_cannot_be_are_refused_in_words(settings, words):
+    with pytest.raises(InputError, match=words):
+        settings.check()
+
+
+def test_swapped_runs_are_said(tmp_path):
+    job, takes, _ = job_of(tmp_path / "a.calm", "driver", "surround driver")
+    step = job.document.step("driver")
+    given = {"free": takes[1], "second": takes[0]}
+    with pytest.raises(MeasurementError, match="swapped"):
+        step.deduction.deduce(step.typed_settings(), {k: (job._given(t),) for k, t in given.items()})
+    job.close()
+
+
+def test_an_impedance_rig_hears_volts_and_amperes():
+    rig = impedance_rig(sense_ohm=5.0)
+    assert [c.unit for c in rig.recorded] == ["V", "A"]
+    assert rig.recorded[1].role == CURRENT
+    assert rig.recorded[1].full_scale == pytest.approx(4.0 / 5.0)
