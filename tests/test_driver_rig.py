@@ -7,20 +7,29 @@ import numpy as np
 import pytest
 
 from tests.conftest import bench_of
+from tests.drivers import driver, vented
 from utter_calm.errors import InputError, MeasurementError, NoSignal
+from utter_calm.formats.curve_text import read_curve
+from utter_calm.job.compare_readings import compare_takes
 from utter_calm.job.document import Unit
 from utter_calm.job.document.fresh import new_document
 from utter_calm.job.document.starts import STARTS
+from utter_calm.job.export import export_take
+from utter_calm.job.facts import facts_of
 from utter_calm.job.job import Job
 from utter_calm.job.run.bench import simulated_bench
 from utter_calm.job.run.prompt import WIRING, Answer
 from utter_calm.job.run.run import RunHooks, run_cells
+from utter_calm.measure.boxed import Box, BoxedSettings
 from utter_calm.measure.capture import Capture
+from utter_calm.measure.deduction import Given
 from utter_calm.measure.driver import DriverSettings
 from utter_calm.measure.impedance_sweep import ImpedanceSweep, ImpedanceSweepSettings
 from utter_calm.measure.part import PartSettings
+from utter_calm.measure.result import Result, Trace
 from utter_calm.measure.take_step import take_step
 from utter_calm.present.chain import chain_view, level_view
+from utter_calm.present.comparison import comparison_view
 from utter_calm.present.coverage import coverage_view
 from utter_calm.quantities import read_value
 from utter_calm.rig import CURRENT, impedance_rig, stereo_rig
@@ -197,3 +206,44 @@ def test_an_impedance_rig_hears_volts_and_amperes():
     assert [c.unit for c in rig.recorded] == ["V", "A"]
     assert rig.recorded[1].role == CURRENT
     assert rig.recorded[1].full_scale == pytest.approx(4.0 / 5.0)
+
+
+def test_two_samples_are_told_apart_by_the_group_that_moved(tmp_path):
+    jobs = [job_of(tmp_path / f"{k}.calm", "driver", unit) for k, unit in enumerate(("surround driver", "tired surround driver"))]
+    one, two = (job.full(takes[-1]) for job, takes, _ in jobs)
+    found = compare_takes(one, [two], (), ())
+    verdict = comparison_view([facts_of(t.summary) for t in (one, two)], found).verdict
+    assert "Moved: suspension (compliance Cms +3" in verdict
+    assert "motor, moving mass, coil" in verdict.partition("As it was")[2]
+    for job, _, _ in jobs:
+        job.close()
+
+
+def test_a_vented_box_hangs_in_a_plan_as_well():
+    f = np.geomspace(5, 20_000, 400)
+    z = vented(f)
+    result = Result((), (Trace("impedance", 1, f, "Hz", np.abs(z), "ohm", np.unwrap(np.angle(z))),))
+    told = Box().deduce(BoxedSettings(), {"impedance": (Given((), {}, result, impedance_rig(), 1),)})
+    assert told.reading("fb", 0).value == pytest.approx(38.0, rel=1e-3)
+    assert told.trace("impedance_fit") is not None
+    with pytest.raises(MeasurementError, match="two"):
+        flat = Result((), (Trace("impedance", 1, f, "Hz", np.abs(driver(f)), "ohm", np.unwrap(np.angle(driver(f)))),))
+        Box().deduce(BoxedSettings(box="vented"), {"impedance": (Given((), {}, flat, impedance_rig(), 1),)})
+
+
+def test_an_impedance_leaves_as_ohms_and_as_a_one_port(tmp_path):
+    """Read back by the formats' own words: Touchstone's option line, the reflection turned into ohms again."""
+    job, takes, _ = job_of(tmp_path / "a.calm", "driver", "surround driver")
+    trace = job.full(takes[0]).result.trace("impedance")
+    z = trace.magnitude * np.exp(1j * trace.phase_rad)
+    for ending in (".zma", ".s1p"):
+        export_take(job, takes[0], tmp_path / f"it{ending}")
+    curve = read_curve(tmp_path / "it.zma", positive=True)
+    assert curve.value * np.exp(1j * curve.phase_rad) == pytest.approx(z, rel=1e-5)
+    lines = (tmp_path / "it.s1p").read_text().splitlines()
+    assert [line for line in lines if line.startswith("#")] == ["# HZ S RI R 50"]
+    rows = np.array([[float(v) for v in line.split()] for line in lines if line[0] not in "!#"])
+    s = rows[:, 1] + 1j * rows[:, 2]
+    assert 50 * (1 + s) / (1 - s) == pytest.approx(z, rel=1e-6)
+    assert np.all(np.abs(s) <= 1)
+    job.close()

@@ -16,7 +16,7 @@ from utter_calm.report.picture import export_picture
 @click.argument("job", type=click.Path(path_type=Path))
 @click.argument("take", type=int)
 @click.argument("out", type=click.Path(path_type=Path))
-@click.option("--trace", help="Name of the trace (.csv, .frd); the take's first when left out.")
+@click.option("--trace", help="Name of the trace (.csv, .frd, .zma, .s1p); the take's first when left out.")
 @click.option("--channel", type=int, default=1, show_default=True, help="Channel of the trace, counted from 1.")
 def export(job: Path, take: int, out: Path, trace: str | None, channel: int) -> None:
     r"""Write TAKE of a job to OUT; the ending chooses what.
@@ -25,6 +25,8 @@ def export(job: Path, take: int, out: Path, trace: str | None, channel: int) -> 
     .wav .flac  the captured samples
     .csv        a trace as a table
     .frd        a trace as frequency, magnitude in dB, phase in degrees
+    .zma        an impedance as frequency, ohm, degrees
+    .s1p        an impedance as Touchstone 1.1, its reflection at 50 ohm
     .json       all readings, traces and trust
     .svg        the picture that a trace is in
     """

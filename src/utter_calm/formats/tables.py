@@ -43,6 +43,17 @@ def frequency_ohm_phase(frequency_hz: FloatArray, ohm: FloatArray, phase_rad: Fl
     return "\n".join(lines) + "\n"
 
 
+def touchstone(frequency_hz: FloatArray, ohm: FloatArray, phase_rad: FloatArray, comment: str, reference_ohm: float = 50.0) -> str:
+    """Give a one-port as Touchstone 1.1: the reflection ``(Z - R) / (Z + R)``, real and imaginary part, over Hz."""
+    z = ohm * np.exp(1j * phase_rad)
+    reflection = (z - reference_ohm) / (z + reference_ohm)
+    lines = [f"! {line}" for line in comment.splitlines()]
+    lines.append(f"# HZ S RI R {reference_ohm:g}")
+    for f, s in zip(frequency_hz.tolist(), reflection.tolist(), strict=True):
+        lines.append(f"{f:.9g} {s.real:.9g} {s.imag:.9g}")
+    return "\n".join(lines) + "\n"
+
+
 def write_text(path: Path, text: str) -> None:
     """Write a text file; as :func:`utter_calm.formats.whole.write_whole`."""
     write_whole(path, text.encode("utf-8"))

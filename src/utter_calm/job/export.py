@@ -12,14 +12,15 @@ import numpy as np
 
 from utter_calm.errors import InputError
 from utter_calm.formats.audio import write_audio
-from utter_calm.formats.tables import csv_text, frequency_magnitude_phase, write_text
+from utter_calm.formats.tables import csv_text, frequency_magnitude_phase, frequency_ohm_phase, touchstone, write_text
 from utter_calm.formats.whole import write_whole
 from utter_calm.job.job import Job
 from utter_calm.job.take import Take, TakeSummary
 from utter_calm.measure.result import Surface, Trace
 from utter_calm.quantities import plain_text
 
-ENDINGS = (".wav", ".flac", ".csv", ".frd", ".json")
+ENDINGS = (".wav", ".flac", ".csv", ".frd", ".zma", ".s1p", ".json")
+_OF_OHMS = (".zma", ".s1p")
 
 
 def export_take(job: Job, summary: TakeSummary, path: Path, *, trace: str | None = None, channel: int = 1) -> None:
@@ -52,7 +53,10 @@ def export_take(job: Job, summary: TakeSummary, path: Path, *, trace: str | None
         if found.phase_rad is None or found.x_unit != "Hz":
             raise InputError(f"The trace {found.name} has no phase over frequency.", hint="Write it as .csv instead.")
         comment = f"{job.document.title}\n{take.summary.unit_title}, {summary.setup}, take {summary.id}\n{found.name}"
-        write_text(path, frequency_magnitude_phase(found.x, found.magnitude, found.phase_rad, comment))
+        if ending in _OF_OHMS and found.y_unit != "ohm":
+            raise InputError(f"The trace {found.name} is no impedance.", hint="Write it as .frd or .csv instead.")
+        form = {".zma": frequency_ohm_phase, ".s1p": touchstone}.get(ending, frequency_magnitude_phase)
+        write_text(path, form(found.x, found.magnitude, found.phase_rad, comment))
 
 
 def readings_table(job: Job) -> list[dict[str, object]]:

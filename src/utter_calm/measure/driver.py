@@ -70,6 +70,9 @@ class DriverParameters(Deduction[DriverSettings]):
     settings_type = DriverSettings
     readings = with_roles(READINGS, "fs", "qts", "qms", "qes", "re", "mms", "cms", "bl", "vas", "sensitivity_2v83")
     traces = TRACES
+    groups = {
+        "suspension": ("cms", "rms"), "motor": ("bl", "re"), "moving mass": ("mms",), "coil": ("le_1k", "le_10k"),
+    }  # fmt: skip
     plots = (
         PlotSpec("impedance", "Impedance and its fit", ("impedance", "impedance_fit")),
         PlotSpec("phase", "Phase of the impedance", ("impedance", "impedance_fit"), y=PHASE, short="phase"),
@@ -96,13 +99,13 @@ class DriverParameters(Deduction[DriverSettings]):
     def deduce(self, settings: DriverSettings, takes: Mapping[str, tuple[Given, ...]]) -> Result:
         """Fit both runs together."""
         out, known, pinned = ResultBuilder(), settings.known(), settings.pinned()
-        run = _run(takes["free"][0])
+        run = run_of(takes["free"][0])
         try:
             free = analyse_free_air(run, pinned)
             add_free_air(out, free, run, pinned)
             if known is not None:
                 amount, area = known
-                second = _run(takes["second"][0]) if "second" in takes else None
+                second = run_of(takes["second"][0]) if "second" in takes else None
                 ways = [(settings.way, Fact(amount.value, amount.u), second)]
                 add_driver(out, analyse_driver(free, ways, Fact(area.value, area.u), pinned))
         except Opposite as problem:
@@ -115,7 +118,8 @@ class DriverParameters(Deduction[DriverSettings]):
         return out.build()
 
 
-def _run(given: Given) -> Run:
+def run_of(given: Given) -> Run:
+    """Give the impedance that a take holds."""
     trace = given.result.trace("impedance")
     if trace is None or len(trace.x) < FEWEST_POINTS:
         raise MeasurementError(f"Take {given.take} holds no impedance.", hint="Take it again.")

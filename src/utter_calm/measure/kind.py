@@ -86,7 +86,8 @@ Passages = Generator[Passage, Capture, None]
 class Kind(ABC, Generic[S]):
     """A row of the coverage: a step that plays, or a deduction from other takes.
 
-    ``readings``, ``traces`` and ``surfaces`` declare what it gives, in the order in which it is shown; ``limits_itself`` tells
+    ``groups`` names readings that move together, to say between two takes which part of a unit changed. ``readings``, ``traces``
+    and ``surfaces`` declare what it gives, in the order in which it is shown; ``limits_itself`` tells
     that it rises from a low level and stops by itself, so that its highest level is only a ceiling; ``has_floor`` that the rig
     alone, its output straight on its input, tells something about it.
     """
@@ -99,6 +100,7 @@ class Kind(ABC, Generic[S]):
     readings: ClassVar[dict[str, Declared]] = {}
     traces: ClassVar[dict[str, Declared]] = {}
     surfaces: ClassVar[dict[str, Declared]] = {}
+    groups: ClassVar[dict[str, tuple[str, ...]]] = {}
     limits_itself: ClassVar[bool] = False
     has_floor: ClassVar[bool] = True
 

@@ -30,6 +30,7 @@ _WHERE = {
     "alignment": "Alignment",
     "impedance_sweep": "ImpedanceSweep",
     "driver": "DriverParameters",
+    "boxed": "Box",
     "part": "PartValues",
 }
 """Key, which is the name of its module too, and class."""

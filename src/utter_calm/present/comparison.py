@@ -11,6 +11,7 @@ from utter_calm.job.compare_readings import Compared, CurvePair, ReadingPair
 from utter_calm.job.facts import Facts
 from utter_calm.measure.kinds import declared, kind_of
 from utter_calm.measure.result import Reading
+from utter_calm.present.moved import moved_words
 from utter_calm.present.picture.compose import trace_words
 from utter_calm.present.values import reading_text
 from utter_calm.present.words import label
@@ -71,7 +72,11 @@ def comparison_view(takes: Sequence[Facts], compared: Sequence[Compared]) -> Com
         for pair in one.readings:
             order.setdefault(pair.first.identity, [None] * len(compared))[column] = pair
     rows = sorted(order.values(), key=lambda pairs: _rank(pairs, main))
-    return ComparisonView(titles, _verdict(titles, compared, kind), tuple(_row(pairs, titles, kind) for pairs in rows))
+    verdict = _verdict(titles, compared, kind)
+    groups = kind_of(kind).groups
+    if groups and len(compared) == 1:
+        verdict += f" {moved_words(compared[0].readings, groups, kind)}"
+    return ComparisonView(titles, verdict, tuple(_row(pairs, titles, kind) for pairs in rows))
 
 
 def _rank(pairs: Sequence[ReadingPair | None], main: Sequence[str]) -> tuple[bool, int]:

@@ -192,6 +192,8 @@ def _margin(verdict: Verdict, kind: str) -> str:
     if any(v.scale is Scale.DECIBELS for v in what.views) and verdict.unit == "1" and value > 0 and bound > 0:
         decibels = abs(float(quantity("gain").view("db").place(value / bound)))
         far = f"{fixed(decibels, 1 if decibels > 3 else 3)} dB"
+    elif what.first.scale is Scale.PERCENT:
+        far = f"{fixed(100 * abs(value - bound), 2)} %"
     elif verdict.unit == "1":
         far = f"{fixed(100 * abs(value / bound - 1), 1)} %" if bound else ""
     else:
