@@ -76,7 +76,7 @@ class DriverParameters(Deduction[DriverSettings]):
     plots = (
         PlotSpec("impedance", "Impedance and its fit", ("impedance", "impedance_fit")),
         PlotSpec("phase", "Phase of the impedance", ("impedance", "impedance_fit"), y=PHASE, short="phase"),
-        PlotSpec("residual", "What the fit leaves", ("residual",), short="residual"),
+        PlotSpec("residual", "What the fit leaves", ("residual",), y_title="off the fit", short="residual"),
     )
 
     def signal(self, settings: DriverSettings) -> str:

@@ -65,7 +65,7 @@ def comparison_view(takes: Sequence[Facts], compared: Sequence[Compared]) -> Com
     """Put the first take and each of the others, held against it, into words."""
     known = compare(takes)
     kind = takes[0].kind
-    titles = tuple(label(known, index, kind) or takes[index].name for index in range(len(takes)))
+    titles = _shortened(tuple(label(known, index, kind) or takes[index].name for index in range(len(takes))))
     main = kind_of(kind).main_readings
     order: dict[object, list[ReadingPair | None]] = {}
     for column, one in enumerate(compared):
@@ -75,8 +75,15 @@ def comparison_view(takes: Sequence[Facts], compared: Sequence[Compared]) -> Com
     verdict = _verdict(titles, compared, kind)
     groups = kind_of(kind).groups
     if groups and len(compared) == 1:
-        verdict += f" {moved_words(compared[0].readings, groups, kind)}"
+        verdict = f"{moved_words(compared[0].readings, groups, kind)} {verdict}"
     return ComparisonView(titles, verdict, tuple(_row(pairs, titles, kind) for pairs in rows))
+
+
+def _shortened(titles: tuple[str, ...]) -> tuple[str, ...]:
+    """Samples of one kind by what sets them apart: ``no. 0021`` and ``no. 0034``."""
+    heads = {title.rpartition(", ")[0] for title in titles}
+    tails = [title.rpartition(", ")[2] for title in titles]
+    return tuple(tails) if len(heads) == 1 and "" not in heads and len(set(tails)) == len(tails) else titles
 
 
 def _rank(pairs: Sequence[ReadingPair | None], main: Sequence[str]) -> tuple[bool, int]:
@@ -116,7 +123,7 @@ def difference_text(pair: ReadingPair, kind: str) -> str:
     if any(v.scale is Scale.DECIBELS for v in known.what(pair.first.unit).views):
         decimals = 3 if relative is None else decimals_for(_PER_NEPER * relative)
         return f"{fixed(amplitude_to_db(pair.ratio), decimals)} dB"
-    decimals = 3 if relative is None else decimals_for(100 * relative)
+    decimals = 3 if relative is None else decimals_for(100 * relative, most=3)
     return f"{fixed(100 * (pair.ratio - 1), decimals)} %"
 
 
