@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from tests.drivers import COILS, FREQUENCY, RHO, TRUTH, driver, expected, noisy, vented, wave
+from utter_calm.analysis.driver.advice import second_run
 from utter_calm.analysis.driver.analyse import Run, analyse_driver, analyse_free_air
 from utter_calm.analysis.driver.boxed import analyse_boxed
 from utter_calm.analysis.driver.coil import COILS as MODELS
@@ -127,6 +128,18 @@ def test_the_stated_uncertainty_covers_the_error(part):
         found = analyse_driver(free, [(MASS, Fact(0.0125), run_of(noisy(driver(mass=0.0125, softer=0.98), part, rng)))], AREA)
         inside += [abs(found.told.value(n) - expected()[n]) < 2 * found.told.u(n) for n in names]
     assert 0.88 <= np.mean(inside) <= 0.999
+
+
+@pytest.mark.parametrize("other", [{}, {"mms": 0.14, "cms": 0.19e-3, "bl": 11.0, "sd": 0.053, "rms": 4.0},
+                                   {"mms": 0.31e-3, "cms": 0.11e-3, "bl": 2.6, "sd": 7.1e-4, "rms": 0.42}])  # fmt: skip
+def test_what_is_advised_for_the_second_run_moves_the_resonance_clearly(other):
+    """A woofer, a subwoofer and a tweeter of 84 to 91 dB: the mass lowers fs by 15 % or more, the box raises it by 25 % or more."""
+    truth = expected({**TRUTH, **other})
+    f = np.geomspace(truth["fs"] / 10, truth["fs"] * 300, 400)
+    advice = second_run(analyse_free_air(run_of(driver(f, coil="none", **other), f)).told, truth["sd"])
+    assert advice.least_kg < advice.most_kg
+    assert np.sqrt(truth["mms"] / (truth["mms"] + advice.most_kg)) - 1 < -0.15
+    assert np.sqrt(1 + truth["vas"] / advice.box_m3) - 1 > 0.25
 
 
 def test_correlations_are_kept():

@@ -14,7 +14,7 @@ from utter_calm.analysis.driver.three_point import NoResonance
 from utter_calm.cli.analyze_options import FILE, json_option, show
 from utter_calm.errors import InputError
 from utter_calm.formats.curve_text import read_curve
-from utter_calm.measure.driver_result import add_boxed, add_driver, add_free_air
+from utter_calm.measure.driver_result import add_advice, add_boxed, add_driver, add_free_air
 from utter_calm.measure.result import ResultBuilder
 from utter_calm.quantities.weighed import Weighed, understand_weighed
 
@@ -75,6 +75,8 @@ def driver(
         except ValueError as problem:
             second = next((file for _, _, file in typed if file is not None), free_air)
             raise InputError(f"{second.name} does not go with {free_air.name}: {problem}.", hint="Look at the curves.") from problem
+    elif sd is not None:
+        add_advice(out, free, sd.value)
     show(out.build(), free_air.name, as_json=as_json, kind="driver")
 
 

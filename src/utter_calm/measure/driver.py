@@ -13,7 +13,7 @@ from utter_calm.errors import MeasurementError
 from utter_calm.measure.declare import with_roles
 from utter_calm.measure.deduction import Deduction, Given, Need
 from utter_calm.measure.driver_declared import READINGS, TRACES
-from utter_calm.measure.driver_result import add_driver, add_free_air
+from utter_calm.measure.driver_result import add_advice, add_driver, add_free_air
 from utter_calm.measure.kind import PlotSpec, StepSettings, setting
 from utter_calm.measure.pictures import PHASE
 from utter_calm.measure.result import Result, ResultBuilder
@@ -49,9 +49,13 @@ class DriverSettings(StepSettings):
         """Amount and area; None where free air stands alone."""
         if self.way == NONE:
             return None
-        across = understand_weighed(self.diameter, "m", what="effective diameter")
-        area = Weighed(float(np.pi / 4 * across.value**2), "m2", 2 * across.u, 2 * across.resolution, across.text)
+        area = self.area()
         return understand_weighed(self.amount, _UNIT[self.way], what=dict(WAYS)[self.way]), area
+
+    def area(self) -> Weighed:
+        """Effective area of the cone."""
+        across = understand_weighed(self.diameter, "m", what="effective diameter")
+        return Weighed(float(np.pi / 4 * across.value**2), "m2", 2 * across.u, 2 * across.resolution, across.text)
 
     def pinned(self) -> tuple[float, float] | None:
         """DC resistance and its relative standard uncertainty; None where it is not known."""
@@ -103,7 +107,9 @@ class DriverParameters(Deduction[DriverSettings]):
         try:
             free = analyse_free_air(run, pinned)
             add_free_air(out, free, run, pinned)
-            if known is not None:
+            if known is None and settings.diameter.strip():
+                add_advice(out, free, settings.area().value)
+            elif known is not None:
                 amount, area = known
                 second = run_of(takes["second"][0]) if "second" in takes else None
                 ways = [(settings.way, Fact(amount.value, amount.u), second)]

@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from utter_calm.analysis.driver.advice import second_run
 from utter_calm.analysis.driver.analyse import Driver, FreeAir, Run
 from utter_calm.analysis.driver.boxed import Boxed
 from utter_calm.analysis.driver.joint import BOX, MASS
@@ -14,6 +15,7 @@ from utter_calm.analysis.driver.parasitic import Parasite
 from utter_calm.analysis.driver.sanity import implausible
 from utter_calm.measure.driver_declared import READINGS
 from utter_calm.measure.result import ResultBuilder, Trace, Trust
+from utter_calm.quantities import si_text
 
 _SMALL = {MASS: 0.15, BOX: 0.25}
 _BETTER = {MASS: "Add more: about as much as the cone weighs.", BOX: "Take a smaller box."}
@@ -56,6 +58,17 @@ def add_driver(out: ResultBuilder, driver: Driver) -> None:
     for name, question in implausible({n: told.value(n) for n in told.names}).items():
         shown = READINGS[name].shown(told.value(name), UNITS[name])
         out.trust.append(Trust(f"implausible_{name}", f"{READINGS[name].title} of {shown} is beyond what drivers have. {question}"))
+
+
+def add_advice(out: ResultBuilder, free: FreeAir, area_m2: float) -> None:
+    """Say what to do for the second run, with numbers that fit this driver."""
+    advice = second_run(free.told, area_m2)
+    least, most = (si_text(m, "kg", digits=2) for m in (advice.least_kg, advice.most_kg))
+    text = (
+        f"Free air is known. One more run gives Vas, Mms and Bl: fix {least} to {most} where dome and cone meet, or take a closed "
+        f"box of at most {si_text(advice.box_m3, 'm3', digits=2)}, net of the driver."
+    )
+    out.trust.append(Trust("second_run", text, grave=False))
 
 
 def _add_shift(out: ResultBuilder, told: Told, kind: str) -> None:
