@@ -63,7 +63,7 @@ def test_self_resonance_shows_where_the_band_reaches_it():
 def test_the_stated_uncertainty_covers_the_error():
     rng = np.random.default_rng(4)
     inside = []
-    for _ in range(30):
+    for _ in range(10):
         for z, name, value in ((COIL, "inductance", 1e-3), (COIL, "dcr", 0.35), (CAP, "capacitance", 1e-5), (CAP, "esr", 0.05)):
             told, u = part_of(noisy(z, 0.003, rng)).told(1e3)[name]
             inside.append(abs(told - value) < 2 * u)
