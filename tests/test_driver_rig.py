@@ -118,7 +118,9 @@ def test_from_an_empty_job_to_parameters(tmp_path, stand_in, softer):
     job, takes, asked = job_of(tmp_path / "a.calm", "driver", stand_in)
     assert [t.cell.role for t in takes] == ["unit"] * 3  # no rig alone
     assert not [p for p in asked if p.factor == WIRING]
-    assert [p.text for p in asked][-1] == "Bring the driver to this state: with mass."
+    last = [p.text for p in asked][-1]
+    assert last.startswith("Bring the driver to this state: with mass. ")
+    assert " g move the resonance clearly" in last
     m, told = made.SURROUND, {r.name: r for r in takes[-1].readings}
     for name, true in (("re", m.re), ("mms", m.mms), ("bl", m.bl), ("cms", softer * m.cms)):
         assert told[name].value == pytest.approx(true, rel=3e-3), name
@@ -197,7 +199,7 @@ def test_swapped_runs_are_said(tmp_path):
     step = job.document.step("driver")
     given = {"free": takes[1], "second": takes[0]}
     with pytest.raises(MeasurementError, match="swapped"):
-        step.deduction.deduce(step.typed_settings(), {k: (job._given(t),) for k, t in given.items()})
+        step.deduction.deduce(step.typed_settings(), {k: (job.given(t),) for k, t in given.items()})
     job.close()
 
 

@@ -119,7 +119,7 @@ class Job(HeldTakes):
             raise InputError(f"“{step.title}” is measured, not deduced.", hint="Run it.")
         settings = settings or document.plan_of(cell.step).settings_of(step, cell.setup)
         takes = needed(document, cell, settings, self.current)
-        given = {key: tuple(self._given(take) for take in group) for key, group in takes.items()}
+        given = {key: tuple(self.given(take) for take in group) for key, group in takes.items()}
         result = kind.deduce(settings, given)
         sources = [Source(take.id, key) for key, group in takes.items() for take in group]
         sources += [Source(again.id, AGAIN)] if again is not None else []
@@ -128,7 +128,8 @@ class Job(HeldTakes):
         draft = self._draft(cell, step.kind, settings, result, title, rig, DEDUCED, tuple(sources), None, "")
         return self._add(draft, result, None, pending)
 
-    def _given(self, take: TakeSummary) -> Given:
+    def given(self, take: TakeSummary) -> Given:
+        """Give a take as deductions want it."""
         return Given(take.setup.conditions, take.settings, self.full(take).result, take.rig or UNKNOWN_RIG, take.id)
 
     # --- staleness and verdicts ---------------------------------------------------------------------------------------

@@ -61,6 +61,10 @@ class Deduction(Kind[S]):
     def consumes(self, settings: S) -> tuple[str, ...]:
         """Give the factors that it runs over: they do not set its own cells apart."""
 
+    def advice(self, settings: S, factor: str, value: Value, takes: Mapping[str, Given]) -> str:  # noqa: ARG002
+        """Say what a hand should know that brings a factor to a value, out of takes that are there; empty for nothing."""
+        return ""
+
     @abstractmethod
     def deduce(self, settings: S, takes: Mapping[str, tuple[Given, ...]]) -> Result:
         """Compute the result; ``takes`` holds at least one take for the key of each need.

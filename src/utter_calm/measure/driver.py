@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from utter_calm.analysis.driver.advice import second_run
 from utter_calm.analysis.driver.analyse import FEWEST_POINTS, Run, analyse_driver, analyse_free_air
 from utter_calm.analysis.driver.joint import BOX, MASS, MOVING_MASS, SENSITIVITY, Fact, Opposite
 from utter_calm.errors import MeasurementError
@@ -17,6 +18,7 @@ from utter_calm.measure.driver_result import add_advice, add_driver, add_free_ai
 from utter_calm.measure.kind import PlotSpec, StepSettings, setting
 from utter_calm.measure.pictures import PHASE
 from utter_calm.measure.result import Result, ResultBuilder
+from utter_calm.quantities import Value, si_text
 from utter_calm.quantities.weighed import Weighed, understand_weighed
 
 STATE = "state"
@@ -99,6 +101,21 @@ class DriverParameters(Deduction[DriverSettings]):
     def consumes(self, settings: DriverSettings) -> tuple[str, ...]:  # noqa: ARG002
         """Give the state, which is changed between the runs."""
         return (STATE,)
+
+    def advice(self, settings: DriverSettings, factor: str, value: Value, takes: Mapping[str, Given]) -> str:
+        """Say which mass, or how small a box, moves the resonance clearly."""
+        if factor != STATE or value not in (WITH_MASS, IN_BOX) or "free" not in takes:
+            return ""
+        try:
+            wanted = second_run(analyse_free_air(run_of(takes["free"])).told, settings.area().value)
+        except ValueError:
+            return ""
+        if value == IN_BOX:
+            return (
+                f"A closed box of at most {si_text(wanted.box_m3, 'm3', digits=2)}, net of the driver, moves the resonance clearly."
+            )
+        light, heavy = (si_text(m, "kg", digits=2) for m in (wanted.least_kg, wanted.most_kg))
+        return f"{light} to {heavy} move the resonance clearly: fix them where dome and cone meet, and weigh them with their putty."
 
     def deduce(self, settings: DriverSettings, takes: Mapping[str, tuple[Given, ...]]) -> Result:
         """Fit both runs together."""

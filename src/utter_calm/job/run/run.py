@@ -5,12 +5,13 @@ from __future__ import annotations
 import threading
 from collections import deque
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from utter_calm.errors import Cancelled, MeasurementError
 from utter_calm.job.document import FLOOR, UNIT, Cell, JobDocument
 from utter_calm.job.gain import gain_of_plan
 from utter_calm.job.job import Job
+from utter_calm.job.run.advice import advice
 from utter_calm.job.run.bench import LEFT_OUT, PICKUP_FACTOR, UNIT_FACTOR, Bench, refuse_impossible, wanted
 from utter_calm.job.run.one_take import Played, Playing
 from utter_calm.job.run.order import run_order
@@ -168,6 +169,7 @@ class _Run:
         """Bring the bench to a cell's setup and play it; its analysis may take until the next one was played."""
         job, bench, hooks, cancel = self.job, self.bench, self.hooks, self.playing.cancel
         bench.have(self.document.plan_of(cell.step).rig)
+        hooks = replace(hooks, ask=lambda prompt: self.hooks.ask(self._led(cell, prompt)))
         by_hand = _prepare(self.document, cell, bench, hooks, cancel)
         if by_hand is None:
             return
@@ -184,6 +186,11 @@ class _Run:
 
         self.waiting.append(self.playing.play(job, document, cell, bench, by_hand, rest, switch, follow))
         self.store(_AHEAD if self.playing.aside is not None else 0)
+
+    def _led(self, cell: Cell, prompt: Prompt) -> Prompt:
+        """A prompt with what a deduction advises for it."""
+        more = advice(self.job, self.document, cell, prompt.factor, prompt.value) if cell.role == UNIT else ""
+        return replace(prompt, text=f"{prompt.text} {more}") if more else prompt
 
 
 def _beside_its_floor(job: Job, take: TakeSummary) -> TakeSummary:
