@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
@@ -11,23 +10,22 @@ import numpy as np
 
 from utter_calm.analysis.sense import LOW
 from utter_calm.analysis.two_channel import Ratio
-from utter_calm.errors import InputError, NoSignal
+from utter_calm.errors import NoSignal
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, with_roles
-from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
+from utter_calm.measure.kind import PlotSpec, SingleStimulus, Stimulus, setting
 from utter_calm.measure.pictures import PHASE
 from utter_calm.measure.result import Result, ResultBuilder
 from utter_calm.measure.sensed import READINGS, Sensed, add_impedance, impedance_of, ratio_in
+from utter_calm.measure.swept import LEAD_S, TAIL_S, SweptSettings, between_silences
 from utter_calm.quantities import si_text
 from utter_calm.rig import CURRENT, VOLTAGE
-from utter_calm.signals.sweep import Sweep
 
-_LEAD_S, _TAIL_S, _FADE_OUT_S = 0.1, 0.9, 0.01
 _FEWEST = 3
 
 
 @dataclass(frozen=True, slots=True)
-class ImpedanceSweepSettings(StepSettings):
+class ImpedanceSweepSettings(SweptSettings):
     """Settings of an impedance sweep; the level is small, for a cone that moves far is another driver."""
 
     start_hz: float = setting(4.0, "Start", "Hz", low=0.5, high=20_000)
@@ -35,24 +33,6 @@ class ImpedanceSweepSettings(StepSettings):
     duration_s: float = setting(5.0, "Duration", "s", low=0.5, high=120)
     level_v: float = setting(0.25, "Level at the output", "V", low=1e-4, high=20)
     rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
-
-    def check(self) -> None:
-        """Refuse values outside their bounds, a sweep that does not rise, and one that the rate cannot carry."""
-        StepSettings.check(self)
-        if self.start_hz * 2 > self.stop_hz:
-            raise InputError(
-                f"A sweep from {self.start_hz:g} to {self.stop_hz:g} Hz is less than an octave.", hint="Widen its limits."
-            )
-        if self.stop_hz > 0.46 * self.rate_hz:
-            raise InputError(
-                f"A sweep to {self.stop_hz:g} Hz comes too close to half the rate of {self.rate_hz} Hz.",
-                hint=f"Stop at {0.46 * self.rate_hz:.0f} Hz or below, or raise the rate.",
-            )
-
-    @property
-    def sweep(self) -> Sweep:
-        """The sweep's law, amplitude in volts."""
-        return Sweep(self.start_hz, self.stop_hz, self.duration_s, self.level_v * math.sqrt(2), onset_s=_LEAD_S)
 
 
 class ImpedanceSweep(SingleStimulus[ImpedanceSweepSettings]):
@@ -75,10 +55,7 @@ class ImpedanceSweep(SingleStimulus[ImpedanceSweepSettings]):
 
     def stimulus(self, settings: ImpedanceSweepSettings) -> Stimulus:
         """Give the sweep between two silences."""
-        sweep, rate = settings.sweep, settings.rate_hz
-        fade_in = min(sweep.lead_s(2) * 0.25, 0.1 * settings.duration_s)
-        samples = sweep.samples(rate, fade_in_s=fade_in, fade_out_s=min(_FADE_OUT_S, 0.05 * settings.duration_s))
-        return Stimulus(np.concatenate([np.zeros(round(_LEAD_S * rate)), samples, np.zeros(round(_TAIL_S * rate))]), rate)
+        return between_silences(settings, min(settings.sweep.lead_s(2) * 0.25, 0.1 * settings.duration_s))
 
     def signal(self, settings: ImpedanceSweepSettings) -> str:
         """Say what is played."""
@@ -115,7 +92,7 @@ class ImpedanceSweep(SingleStimulus[ImpedanceSweepSettings]):
         ratio = Ratio(ratio.frequency_hz[inside], ratio.value[inside], ratio.u[inside], ratio.coherence)
         impedance, u = impedance_of(ratio, rig, None, None, None)
         add_impedance(out, ratio.frequency_hz, impedance, u, rig, calibrated=calibrated)
-        sounding = slice(round(_LEAD_S * capture.rate_hz), len(physical) - round(_TAIL_S * capture.rate_hz))
+        sounding = slice(round(LEAD_S * capture.rate_hz), len(physical) - round(TAIL_S * capture.rate_hz))
         out.add("level", 0, float(np.sqrt(np.mean(physical[sounding, 0] ** 2))), "V")
         return out.build()
 

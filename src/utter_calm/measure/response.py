@@ -11,27 +11,24 @@ import numpy as np
 from utter_calm.analysis import response as curve
 from utter_calm.analysis.excitation import excitation
 from utter_calm.analysis.sweep import SweepAnalysis, analyze_sweep
-from utter_calm.errors import InputError, MeasurementError
+from utter_calm.errors import MeasurementError
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, about_record, with_roles
-from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
+from utter_calm.measure.kind import PlotSpec, SingleStimulus, Stimulus, setting
 from utter_calm.measure.parallel import each_channel
 from utter_calm.measure.pictures import PHASE
 from utter_calm.measure.point import ORDERS
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
+from utter_calm.measure.swept import SweptSettings, between_silences
 from utter_calm.measure.tone_readings import TONE_READINGS
 from utter_calm.measure.usable import clicks, dropout, usable_part
 from utter_calm.quantities import si_text
 from utter_calm.rig import FULL_SCALE
 from utter_calm.signals.sweep import Sweep
 
-_LEAD_S = 0.1
-_TAIL_S = 0.9
-_FADE_OUT_S = 0.01
-
 
 @dataclass(frozen=True, slots=True)
-class ResponseSettings(StepSettings):
+class ResponseSettings(SweptSettings):
     """Settings of a response."""
 
     start_hz: float = setting(4.0, "Start", "Hz", low=0.5, high=20_000)
@@ -41,25 +38,6 @@ class ResponseSettings(StepSettings):
     ripple_low_hz: float = setting(20.0, "Ripple from", "Hz", low=1, high=90_000, analysis_only=True, rare=True)
     ripple_high_hz: float = setting(20_000.0, "Ripple to", "Hz", low=2, high=92_000, analysis_only=True, rare=True)
     rate_hz: int = setting(192_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
-
-    def check(self) -> None:
-        """Refuse values outside their bounds, a sweep that does not rise, and one that the rate cannot carry."""
-        StepSettings.check(self)
-        if self.start_hz * 2 > self.stop_hz:
-            raise InputError(
-                f"A sweep from {self.start_hz:g} to {self.stop_hz:g} Hz is less than an octave.",
-                hint="Widen its limits.",
-            )
-        if self.stop_hz > 0.46 * self.rate_hz:
-            raise InputError(
-                f"A sweep to {self.stop_hz:g} Hz comes too close to half the rate of {self.rate_hz} Hz.",
-                hint=f"Stop at {0.46 * self.rate_hz:.0f} Hz or below, or raise the rate.",
-            )
-
-    @property
-    def sweep(self) -> Sweep:
-        """The sweep's law, amplitude in volts."""
-        return Sweep(self.start_hz, self.stop_hz, self.duration_s, self.level_v * math.sqrt(2), onset_s=_LEAD_S)
 
 
 _READINGS = about_record({
@@ -120,11 +98,7 @@ class Response(SingleStimulus[ResponseSettings]):
 
     def stimulus(self, settings: ResponseSettings) -> Stimulus:
         """Give the sweep between two silences: the first for what comes early, the second for what rings."""
-        rate = settings.rate_hz
-        sweep = settings.sweep
-        fade_in = min(sweep.lead_s(2) * 0.5, 0.2 * settings.duration_s)
-        samples = sweep.samples(rate, fade_in_s=fade_in, fade_out_s=min(_FADE_OUT_S, 0.05 * settings.duration_s))
-        return Stimulus(np.concatenate([np.zeros(round(_LEAD_S * rate)), samples, np.zeros(round(_TAIL_S * rate))]), rate)
+        return between_silences(settings, min(settings.sweep.lead_s(2) * 0.5, 0.2 * settings.duration_s))
 
     def signal(self, settings: ResponseSettings) -> str:
         """Say what is played."""

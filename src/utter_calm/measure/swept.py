@@ -1,0 +1,53 @@
+"""What steps share that play one exponential sweep: its bounds, its law, its samples between two silences."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+
+from utter_calm.errors import InputError
+from utter_calm.measure.kind import StepSettings, Stimulus
+from utter_calm.signals.sweep import Sweep
+
+LEAD_S, TAIL_S = 0.1, 0.9
+"""Silence before, for what comes early, and after, for what rings."""
+_FADE_OUT_S = 0.01
+
+
+class SweptSettings(StepSettings):
+    """Settings with a sweep among them; dataclasses that inherit declare its fields."""
+
+    __slots__ = ()
+
+    start_hz: float
+    stop_hz: float
+    duration_s: float
+    level_v: float
+    rate_hz: int
+
+    def check(self) -> None:
+        """Refuse values outside their bounds, a sweep that does not rise, and one that the rate cannot carry."""
+        StepSettings.check(self)
+        if self.start_hz * 2 > self.stop_hz:
+            raise InputError(
+                f"A sweep from {self.start_hz:g} to {self.stop_hz:g} Hz is less than an octave.",
+                hint="Widen its limits.",
+            )
+        if self.stop_hz > 0.46 * self.rate_hz:
+            raise InputError(
+                f"A sweep to {self.stop_hz:g} Hz comes too close to half the rate of {self.rate_hz} Hz.",
+                hint=f"Stop at {0.46 * self.rate_hz:.0f} Hz or below, or raise the rate.",
+            )
+
+    @property
+    def sweep(self) -> Sweep:
+        """The sweep's law, amplitude in volts."""
+        return Sweep(self.start_hz, self.stop_hz, self.duration_s, self.level_v * math.sqrt(2), onset_s=LEAD_S)
+
+
+def between_silences(settings: SweptSettings, fade_in_s: float) -> Stimulus:
+    """Give the sweep between two silences."""
+    rate = settings.rate_hz
+    samples = settings.sweep.samples(rate, fade_in_s=fade_in_s, fade_out_s=min(_FADE_OUT_S, 0.05 * settings.duration_s))
+    return Stimulus(np.concatenate([np.zeros(round(LEAD_S * rate)), samples, np.zeros(round(TAIL_S * rate))]), rate)
