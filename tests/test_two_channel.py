@@ -69,6 +69,20 @@ def test_impedance_is_right_whatever_is_played_and_wherever_the_resistor_sits(ki
     assert result.reading("minimum_impedance").value == pytest.approx(np.min(np.abs(driver(f))), rel=near)
 
 
+@pytest.mark.parametrize("snr", [None, 60.0])
+@pytest.mark.parametrize(("first", "last"), [(0.2, 5.2), (0.2, 6.2), (0.0, 5.2)])
+def test_a_sweep_without_silence_before_or_behind_is_a_sweep_all_the_same(first, last, snr):
+    """Cut out of a longer recording, to the sample where it begins or ends."""
+    cut = [
+        recorded(u, snr=snr, seed=k)[round(first * RATE) : round(last * RATE)]
+        for k, u in enumerate((driver, lambda f: OHM + 0 * f), 4)
+    ]
+    f, z, _, _ = impedance(cut[0], LOW, cut[1])
+    inside = (f > 10) & (f < 18_000)
+    assert np.median(np.abs(z / driver(f) - 1)[inside]) < 1e-3
+    assert analyse_free_air(Run(f, np.abs(z), np.unwrap(np.angle(z)))).told.value("fs") == pytest.approx(40.0, rel=1e-3)
+
+
 @pytest.mark.parametrize(("snr", "hum", "limits"), [
     (60.0, 0.0, {"fs": 5e-4, "qms": 4e-3, "qes": 4e-3, "re": 2e-3, "le_1k": 8e-3}),
     (40.0, 0.01, {"fs": 2e-3, "qms": 1.5e-2, "qes": 1.5e-2}),

@@ -18,6 +18,7 @@ _LOWEST_HZ = 0.5
 _SILENT, _BLOCK_S = 0.05, 0.02
 _TAPER_S, _KEPT_TAIL_S = 0.5, 0.25
 _STRETCHES, _LONGEST_S = 4, 8.0
+_PIECES, _WIDE = 8, 4
 _TONE_OVER, _FEW_LINES, _AROUND_TONE, _ALL_OF_IT = 1e3, 0.03, 40, 0.99
 _TINY, _HEARD = 1e-9, 30.0
 _BAND_PER_OCTAVE, _ABOUT_OCTAVES, _BELOW_BEST = 24, 1.5, 2e-3
@@ -71,7 +72,7 @@ class _Lines:
 def ratio_of(over: FloatArray, under: FloatArray, rate_hz: float) -> Ratio:
     """Give ``over / under`` (n,) (n,) where both were excited.
 
-    A sound that begins and ends in silence is transformed whole, which needs no window; steady tones are too, under a Hann window;
+    A sound that begins and ends in silence, or that sweeps, is transformed whole, which needs no window; steady tones are too, under a Hann window;
     what else goes on is cut into stretches that overlap by half, under that window (Welch 1967).
 
     Raises
@@ -81,7 +82,8 @@ def ratio_of(over: FloatArray, under: FloatArray, rate_hz: float) -> Ratio:
     """
     both = np.stack([over - np.mean(over), under - np.mean(under)])
     begin, end = _sounding(both, max(1, int(_BLOCK_S * rate_hz)))
-    if begin > 0.02 * rate_hz and both.shape[1] - end > 0.05 * rate_hz:
+    silent = begin > 0.02 * rate_hz and both.shape[1] - end > 0.05 * rate_hz
+    if silent or _sweeps(both[:, begin:end]):
         lines = _whole(both, begin, end, rate_hz)
         at = np.flatnonzero(_band(lines))
     else:
@@ -149,11 +151,23 @@ def _sounding(both: FloatArray, block: int) -> tuple[int, int]:
     return int(loud[0]) * block, min((int(loud[-1]) + 1) * block, both.shape[1])
 
 
+def _sweeps(both: FloatArray) -> bool:
+    """Whether a sound (2, n) rises or falls in frequency all the way: by its crossings of zero in eight stretches."""
+    crossings = np.abs(np.diff(np.signbit(both).astype(np.int8), axis=1)).sum(axis=0)
+    size = len(crossings) // _PIECES
+    if size < 1:
+        return False
+    count = crossings[: size * _PIECES].reshape(_PIECES, size).sum(axis=1)
+    change = np.diff(count)
+    steady = bool(np.all(change > 0) or np.all(change < 0))
+    return steady and max(count[0], count[-1]) > _WIDE * max(min(count[0], count[-1]), 1)
+
+
 def _whole(both: FloatArray, begin: int, end: int, rate_hz: float) -> _Lines:
     """Of a sound between silences: what goes on through these, as hum does, must not leak from the edges of the record."""
     frames = both.shape[1]
     shape = np.ones(frames)
-    lead = min(begin, int(_TAPER_S * rate_hz))
+    lead = max(1, min(begin, int(_TAPER_S * rate_hz)))
     tail = max(1, min(int(_TAPER_S * rate_hz), frames - end - int(_KEPT_TAIL_S * rate_hz)))
     shape[:lead] = raised_cosine(lead)
     shape[-tail:] = raised_cosine(tail)[::-1]
