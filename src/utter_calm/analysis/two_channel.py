@@ -72,8 +72,8 @@ class _Lines:
 def ratio_of(over: FloatArray, under: FloatArray, rate_hz: float) -> Ratio:
     """Give ``over / under`` (n,) (n,) where both were excited.
 
-    A sound that begins and ends in silence, or that sweeps, is transformed whole, which needs no window; steady tones are too, under
-    a Hann window; what else goes on is cut into stretches that overlap by half, under that window (Welch 1967).
+    A sound that begins and ends in silence, or that sweeps, is transformed whole, which needs no window; steady tones are
+    too, under a Hann window; what else goes on is cut into stretches that overlap by half, under that window (Welch 1967).
 
     Raises
     ------
