@@ -11,6 +11,7 @@ import hypothesis
 import numpy as np
 import pytest
 
+from utter_calm.cli import run
 from utter_calm.demo import demo_document
 from utter_calm.job.document import NO_SETUP, Cell
 from utter_calm.job.facts import Shown, facts_of
@@ -44,6 +45,18 @@ def bench_of(key, **device):
     made = SimulatedDevice(rig, **device)
     made.set("unit", unit)
     return rig, made, load
+
+
+@pytest.fixture
+def call(capsys):
+    """Run a command; give its exit status and what it wrote to both outputs."""
+
+    def do(*arguments):
+        status = run([str(a) for a in arguments])
+        out = capsys.readouterr()
+        return status, out.out, out.err
+
+    return do
 
 
 @pytest.fixture

@@ -8,18 +8,7 @@ import soundfile
 from scipy import signal as dsp
 
 from tests.conftest import dithered, small_demo
-from utter_calm.cli import run
 from utter_calm.signals.sweep import Sweep
-
-
-@pytest.fixture
-def call(capsys):
-    def do(*arguments):
-        status = run([str(a) for a in arguments])
-        out = capsys.readouterr()
-        return status, out.out, out.err
-
-    return do
 
 
 def write_tone(path, *, rate=48_000, subtype="PCM_24", seconds=1.0, level=0.5, channels=1, noise=None):

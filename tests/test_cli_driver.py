@@ -9,18 +9,6 @@ import soundfile
 
 from tests.drivers import FREQUENCY, TRUTH, driver, expected, noisy, vented, wave, write_curve
 from tests.test_two_channel import RATE, recorded
-from utter_calm.cli import run
-
-
-@pytest.fixture
-def call(capsys):
-    def do(*arguments):
-        status = run([str(a) for a in arguments])
-        out = capsys.readouterr()
-        return status, out.out, out.err
-
-    return do
-
 
 DIAMETER = f"{2e3 * np.sqrt(TRUTH['sd'] / np.pi):.7g}mm"
 

@@ -8,22 +8,11 @@ import pytest
 import soundfile
 
 from tests.conftest import small_demo
-from utter_calm.cli import run
 from utter_calm.demo import demo_document
 from utter_calm.job.document import Cell
 from utter_calm.job.job import Job
 
 COMMANDS = ("tone", "noise", "multitone", "imd", "edges")
-
-
-@pytest.fixture
-def call(capsys):
-    def do(*arguments):
-        status = run([str(a) for a in arguments])
-        out = capsys.readouterr()
-        return status, out.out, out.err
-
-    return do
 
 
 @pytest.fixture

@@ -1,4 +1,4 @@
-"""``utter-calm demo``: the planetarium's dome amplifier on the simulated rig."""
+"""``utter-calm demo``: the planetarium's delivery on the simulated rig."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ import click
 def demo(out: Path | None, *, headless: bool, prepare: bool, as_json: bool) -> int:
     """Open the demo job; with --headless, do all of it without a window.
 
-    The demo amplifier misses one claim, so the headless run ends with exit status 1, as a real one would.
+    Some of the delivery misses its claims, so the headless run ends with exit status 1, as a real one would.
     """
     if prepare:
         return _prepare(out)
