@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from utter_calm.analysis.driver.observed import running_median
+from utter_calm.analysis.running import running_median
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import ComplexArray, next_fast_len, rfft
 from utter_calm.signals.ramp import raised_cosine

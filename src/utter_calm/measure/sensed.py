@@ -6,8 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from utter_calm.analysis.driver.observed import running_median
 from utter_calm.analysis.driver.three_point import NoResonance, three_point
+from utter_calm.analysis.running import running_median
 from utter_calm.analysis.sense import apparent, mismatch, smoothed, u_of_impedance
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import ComplexArray

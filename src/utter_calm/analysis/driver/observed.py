@@ -7,6 +7,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 
+from utter_calm.analysis.running import running_median
+
 FloatArray = npt.NDArray[np.float64]
 ComplexArray = npt.NDArray[np.complex128]
 
@@ -78,17 +80,6 @@ class Observed:
         if robust:
             sigma = sigma * np.sqrt(1 + (left / (_OUTLIES * sigma)) ** 2)
         return replace(self, sigma=np.asarray(sigma))
-
-
-def running_median(values: FloatArray, around: int) -> FloatArray:
-    """(n,) median of so many values to either side of each, itself included; fewer at the ends, where the window leans inwards."""
-    from scipy.ndimage import median_filter  # noqa: PLC0415 - heavy: not before there is something to look at
-
-    width = min(2 * around + 1, len(values))
-    if width < 2 * around + 1:
-        return np.full(len(values), np.median(values))
-    whole = median_filter(values, width, mode="nearest")[around : len(values) - around]
-    return np.asarray(np.pad(whole, around, mode="edge"))
 
 
 def observed(frequency_hz: FloatArray, value: FloatArray, phase_rad: FloatArray | None, *, about_hz: tuple[float, ...]) -> Observed:

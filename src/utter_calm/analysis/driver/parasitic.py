@@ -9,7 +9,8 @@ import numpy as np
 import numpy.typing as npt
 
 from utter_calm.analysis.driver.fit import Circuit, fitted, solve
-from utter_calm.analysis.driver.observed import Observed, running_median
+from utter_calm.analysis.driver.observed import Observed
+from utter_calm.analysis.running import running_median
 
 FloatArray = npt.NDArray[np.float64]
 ComplexArray = npt.NDArray[np.complex128]

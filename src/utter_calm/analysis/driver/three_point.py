@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from utter_calm.analysis.driver.observed import running_median
+from utter_calm.analysis.running import running_median
 
 FloatArray = npt.NDArray[np.float64]
 _LEAST_PEAK = 0.02
