@@ -11,7 +11,7 @@ from tests.drivers import driver, vented
 from utter_calm.errors import InputError, MeasurementError, NoSignal
 from utter_calm.formats.curve_text import read_curve
 from utter_calm.job.compare_readings import compare_takes
-from utter_calm.job.document import Unit
+from utter_calm.job.document import Cell, Step, Unit
 from utter_calm.job.document.fresh import new_document
 from utter_calm.job.document.starts import STARTS
 from utter_calm.job.export import export_take
@@ -20,6 +20,8 @@ from utter_calm.job.job import Job
 from utter_calm.job.run.bench import simulated_bench
 from utter_calm.job.run.prompt import WIRING, Answer
 from utter_calm.job.run.run import RunHooks, run_cells
+from utter_calm.job.take import MODELLED
+from utter_calm.measure.box_design import BoxSettings, driver_of
 from utter_calm.measure.boxed import Box, BoxedSettings
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.deduction import Given
@@ -31,6 +33,7 @@ from utter_calm.measure.take_step import take_step
 from utter_calm.present.chain import chain_view, level_view
 from utter_calm.present.comparison import comparison_view
 from utter_calm.present.coverage import coverage_view
+from utter_calm.present.words import origin_words
 from utter_calm.quantities import read_value
 from utter_calm.rig import CURRENT, impedance_rig, stereo_rig
 from utter_calm.standins import driver as made
@@ -250,3 +253,47 @@ def test_an_impedance_leaves_as_ohms_and_as_a_one_port(tmp_path):
     assert 50 * (1 + s) / (1 - s) == pytest.approx(z, rel=1e-6)
     assert np.all(np.abs(s) <= 1)
     job.close()
+
+
+def test_a_box_is_modelled_from_what_was_measured(tmp_path):
+    """Parameters, box and all: against the circuit of the stand-in itself, its semi-inductance and all."""
+    job, _, _ = job_of(tmp_path / "a.calm", "driver", "surround driver")
+    document = job.document
+    settings = BoxSettings(box="closed", volume_m3=0.009, leak_q=1e5, excursion_m=4e-3)
+    step = Step("model", "box_model").with_settings(settings)
+    plan = replace(document.plans[0], steps=(step, *document.plans[0].steps))  # before what it needs
+    job.edit(document.with_plan(plan))
+    takes = run_cells(
+        job, job.document.cells(job.document.units[0]), simulated_bench(plan.rig), RunHooks(ask=lambda _p: Answer.LET_RIG)
+    )
+    take = next(t for t in takes if t.kind == "box_model")
+    assert take.origin == MODELLED
+    assert origin_words(take).startswith(", modelled from take ")
+    result = job.full(take).result
+    # its suspension creeps: the loss of that is in the Rms that is stated, and stays there in the model
+    boxed = replace(
+        made.SURROUND, cms=1 / (1 / made.SURROUND.cms + made._RHO * made._C**2 * made.SURROUND.sd**2 / 0.009), creep=0.0
+    )
+    trace = result.trace("impedance")
+    true = impedance_of_model(boxed, trace.x)
+    assert np.max(np.abs(trace.magnitude * np.exp(1j * trace.phase_rad) / true - 1)) < 0.06
+    told = {r.name: r for r in result.readings}
+    fc, _ = true_peak(boxed)
+    assert told["fc"].value == pytest.approx(fc, abs=2 * told["fc"].uncertainty + 0.003 * fc)
+    assert 0 < told["fc"].uncertainty < 0.03 * fc
+    # a newer driver makes the model stale, and to renew it is one step
+    assert not job.stale(take)
+    job.deduce(Cell(job.document.units[0].id, "driver", take.setup))
+    assert "again since" in job.stale(take)
+    job.close()
+
+
+def true_peak(m):
+    f = np.geomspace(20, 200, 20_001)
+    at = int(np.argmax(np.abs(impedance_of_model(replace(m, le=1e-9, lossy=()), f))))
+    return float(f[at]), at
+
+
+def test_free_air_alone_makes_no_box():
+    with pytest.raises(MeasurementError, match="free air alone"):
+        driver_of(Result(), 3)

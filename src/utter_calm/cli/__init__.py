@@ -21,6 +21,7 @@ _COMMANDS = {
     "run": Entry("utter_calm.cli.run", "run", "Measure a job on the simulated rig.", JOB),
     "analyze": Entry("utter_calm.cli.analyze", "analyze", "Analyse recordings made elsewhere."),
     "driver": Entry("utter_calm.cli.driver", "driver", "Driver parameters out of impedance curves.", RECORDING),
+    "box": Entry("utter_calm.cli.box", "box", "What a driver would do in a box.", RECORDING),
     "boxed": Entry("utter_calm.cli.driver", "boxed", "What the impedance in a box tells.", RECORDING),
     "part": Entry("utter_calm.cli.part", "part", "A resistor, inductor or capacitor against its mark.", RECORDING),
     "table": Entry("utter_calm.cli.table", "table", "A job's newest takes and its claims.", JOB),

@@ -15,7 +15,7 @@ from utter_calm.job.document import NO_SETUP, UNIT, Cell, JobDocument
 from utter_calm.job.document import Unit as UnderTest
 from utter_calm.job.held import HeldTakes
 from utter_calm.job.staleness import needed, stale_words
-from utter_calm.job.take import AGAIN, DEDUCED, FLOOR, PLAYED, Source, TakeSummary, found
+from utter_calm.job.take import AGAIN, DEDUCED, FLOOR, MODELLED, PLAYED, Source, TakeSummary, found
 from utter_calm.job.verdict import Verdict, judge
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.deduction import Deduction, Given
@@ -125,7 +125,8 @@ class Job(HeldTakes):
         sources += [Source(again.id, AGAIN)] if again is not None else []
         title = document.unit(cell.unit).title
         rig = next((t.rig for group in takes.values() for t in group), None)
-        draft = self._draft(cell, step.kind, settings, result, title, rig, DEDUCED, tuple(sources), None, "")
+        origin = MODELLED if kind.models else DEDUCED
+        draft = self._draft(cell, step.kind, settings, result, title, rig, origin, tuple(sources), None, "")
         return self._add(draft, result, None, pending)
 
     def given(self, take: TakeSummary) -> Given:
@@ -139,7 +140,7 @@ class Job(HeldTakes):
         if take.superseded_by is not None or take.role != UNIT:
             return ""
         try:
-            settings = self.settings_of(take) if take.origin == DEDUCED else None
+            settings = self.settings_of(take) if take.origin in (DEDUCED, MODELLED) else None
             return stale_words(self._document, take, self.current, settings)
         except InputError:
             return ""  # a step or a kind that is gone has nothing newer

@@ -63,7 +63,8 @@ def _how_many(found: dict[str, tuple[TakeSummary, ...]]) -> int:
 
 def _takes_of(plan: Plan, step: Step, cell: Cell, need: Need, current: Current) -> tuple[TakeSummary, ...]:
     """Newest takes of one step that fit a need."""
-    fits = (u for u in plan.setups() if u.fits(cell.setup.conditions) and u.fits(need.where))
+    of_step = plan.setups() if step.deduction is None else plan.setups_of(step)
+    fits = (u for u in of_step if u.fits(cell.setup.without(step.consumed).conditions) and u.fits(need.where))
     takes = (current(Cell(cell.unit, step.id, setup)) for setup in fits)
     out = tuple(take for take in takes if take is not None)
     return out if need.many else out[:1]

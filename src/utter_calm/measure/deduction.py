@@ -5,6 +5,7 @@ from __future__ import annotations
 from abc import abstractmethod
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import ClassVar
 
 from utter_calm.measure.kind import Kind, S, SettingValues
 from utter_calm.measure.result import Result
@@ -51,7 +52,12 @@ class Given:
 
 
 class Deduction(Kind[S]):
-    """A kind whose result follows from other takes of the same unit."""
+    """A kind whose result follows from other takes of the same unit.
+
+    ``models`` tells that it says what would be, not what was found.
+    """
+
+    models: ClassVar[bool] = False
 
     @abstractmethod
     def needs(self, settings: S) -> tuple[Need, ...]:

@@ -32,6 +32,7 @@ _WHERE = {
     "driver": "DriverParameters",
     "boxed": "Box",
     "part": "PartValues",
+    "box_model": "BoxModel",
 }
 """Key, which is the name of its module too, and class."""
 

@@ -10,7 +10,7 @@ from utter_calm.errors import UtterCalmError
 from utter_calm.job.compare import NOTHING, SETTING, Comparison, compare
 from utter_calm.job.document import LOAD
 from utter_calm.job.facts import STEP, Facts
-from utter_calm.job.take import AGAIN, DEDUCED, FLOOR, PLAYED, TakeSummary
+from utter_calm.job.take import AGAIN, DEDUCED, FLOOR, MODELLED, PLAYED, TakeSummary
 from utter_calm.measure.kind import setting_fields
 from utter_calm.measure.kinds import kind_of
 from utter_calm.quantities import NONE, Measured, Value, conditions_text, si_text, value_text
@@ -99,6 +99,6 @@ def origin_words(take: TakeSummary) -> str:
     if take.origin == PLAYED:
         return ""
     needs = sorted({s.take for s in take.sources if s.role not in (FLOOR, AGAIN)})
-    if take.origin == DEDUCED and needs:
-        return f", deduced from take{'s' if len(needs) > 1 else ''} {', '.join(map(str, needs))}"
+    if take.origin in (DEDUCED, MODELLED) and needs:
+        return f", {take.origin} from take{'s' if len(needs) > 1 else ''} {', '.join(map(str, needs))}"
     return f", {take.origin}"

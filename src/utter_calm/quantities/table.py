@@ -57,6 +57,8 @@ _ALL = (
     Quantity("bits", "bits", "bit", (_linear("bit"),)),
     Quantity("skew", "skew", "ppm", (_linear("ppm"),)),
     Quantity("length", "length", "m", (_linear("m"), _log("m"))),
+    Quantity("excursion", "excursion", "m", (_linear("m"), _log("m")), axis="log"),
+    Quantity("velocity", "velocity", "m/s", (_linear("m/s"), _log("m/s")), axis="log"),
     Quantity("area", "area", "m2", (_linear("m2"),)),
     Quantity("volume", "volume", "m3", (_linear("m3"),)),
     Quantity("mass", "mass", "kg", (_linear("kg"),)),

@@ -19,6 +19,8 @@ from utter_calm.job.run.precheck import check_leads, needs_check
 from utter_calm.job.run.prompt import Answer, Prompt
 from utter_calm.job.take import TakeSummary
 from utter_calm.measure.aside import Aside
+from utter_calm.measure.deduction import Deduction
+from utter_calm.measure.kinds import kind_of
 from utter_calm.measure.take_step import Progress
 from utter_calm.quantities import Conditions, Value, value_text
 from utter_calm.rig import RecordedBlock
@@ -61,11 +63,19 @@ def in_order(document: JobDocument, cells: Iterable[Cell], bench: Bench, *, gain
     def sort(some: list[Cell], standing: Conditions) -> list[Cell]:
         return run_order(some, standing, lambda c: wanted(document, c), lambda factor: bench.price(document, factor))
 
-    deduced = [c for c in chosen if document.step(c.step).deduction is not None]
+    deduced = sorted((c for c in chosen if document.step(c.step).deduction is not None), key=lambda c: _depth(document, c))
     floors = sort([c for c in chosen if c.role == FLOOR], bench.standing)
     after = tuple({**dict(bench.standing), **dict(wanted(document, floors[-1]))}.items()) if floors else bench.standing
     played = sort([c for c in chosen if c.role == UNIT and c not in deduced], after if gain_known else bench.standing)
     return [*floors, *played, *deduced] if gain_known else [*played, *floors, *deduced]
+
+
+def _depth(document: JobDocument, cell: Cell) -> int:
+    """How many deductions stand one behind the other before this one."""
+    kind = document.step(cell.step).deduction
+    settings = document.step(cell.step).typed_settings()
+    needs = () if kind is None else kind.needs(settings)
+    return 1 if any(isinstance(kind_of(need.kind), Deduction) for need in needs) else 0
 
 
 def run_cells(
