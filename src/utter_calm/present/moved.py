@@ -8,7 +8,7 @@ from utter_calm.job.compare_readings import ReadingPair
 from utter_calm.measure.kinds import declared
 from utter_calm.quantities.text import fixed
 
-_MOVED = 0.01
+MOVED = 0.01
 """What is less is no news, however surely it is known: a driver is never the same to a per cent."""
 
 
@@ -20,7 +20,7 @@ def moved_words(pairs: Sequence[ReadingPair], groups: Mapping[str, Sequence[str]
         told = [by_name[n] for n in names if n in by_name]
         if not told:
             continue
-        beyond = [p for p in told if p.real is not False and abs((p.ratio or 1.0) - 1) > _MOVED]
+        beyond = [p for p in told if p.real is not False and abs((p.ratio or 1.0) - 1) > MOVED]
         if beyond:
             changes = (f"{declared(p.first.name, kind).title} {_percent(p)}" for p in beyond)
             moved.append(f"{title} ({', '.join(changes)})")

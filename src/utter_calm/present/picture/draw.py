@@ -75,7 +75,8 @@ def _grid(mapper: Mapper, palette: Palette, style: Style) -> list[Item]:
         out.append(_upright(mapper, value, palette.grid, 0.4))
     for value in major:
         out.append(_upright(mapper, value, palette.grid, 1))
-    for at, text in _apart([(float(mapper.x(v)), tick_text(v, step), v) for v in major], style.letters):
+    words = [] if view.above else [(float(mapper.x(v)), tick_text(v, step), v) for v in major]
+    for at, text in _apart(words, style.letters):
         out.append(Text(at, frame.bottom + 16 * unit, text, palette.soft_text, style.letters, "middle"))
     heights = (
         percent_ticks(window.y_low, window.y_high, view.y.step)
@@ -104,7 +105,8 @@ def _grid(mapper: Mapper, palette: Palette, style: Style) -> list[Item]:
                     "end",
                 )
             )
-    out.append(Text(frame.right, frame.bottom + 33 * unit, view.x.label, palette.soft_text, style.letters, "end"))
+    if not view.above:
+        out.append(Text(frame.right, frame.bottom + 33 * unit, view.x.label, palette.soft_text, style.letters, "end"))
     middle = (frame.top + frame.bottom) / 2
     out.append(Text(13 * unit, middle, view.y.label, palette.soft_text, style.letters, "middle", turned=True))
     return out

@@ -93,8 +93,11 @@ def frame_for(view: PlotView, width: float, height: float, style: Style) -> Fram
     longest = max((len(c.label) for c in view.curves), default=0)
     # channels that coincide share a label, which is longer by their numbers
     longest += _MORE * (len({c.channel for c in view.curves}) - 1) if longest else 0
+    longest = max(longest, view.room)
     words = min(style.most_label, style.letter_width * longest) + SAMPLE if longest else 0.0
     right = width - 8 - words * unit
     if view.surface is not None:
         right = width - 84 * unit
-    return Frame((86.0 if view.y.percent else 54.0) * unit, 12.0, max(right, width * 0.4), height - 40 * unit)
+    return Frame(
+        (86.0 if view.y.percent else 54.0) * unit, 12.0, max(right, width * 0.4), height - (8 if view.above else 40) * unit
+    )

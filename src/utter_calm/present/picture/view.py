@@ -123,6 +123,10 @@ class PlotView:
     ----------
     points
         What the main readings tell, on their curves.
+    room
+        Letters to leave room for at the right, whatever its own labels need: pictures above each other line up by it.
+    above
+        Whether it stands above another one with the same x, which then carries the labels of both.
     flags
         Places along x with a word on each, as the events of a hum hunt.
     edges
@@ -146,6 +150,8 @@ class PlotView:
     edges: tuple[tuple[str, float], ...] = ()
     flags: tuple[tuple[float, str], ...] = ()
     points: tuple[PointView, ...] = ()
+    room: int = 0
+    above: bool = False
 
 
 def empty_plot(title: str, text: str) -> PlotView:

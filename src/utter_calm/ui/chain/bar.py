@@ -119,7 +119,7 @@ class ChainLink(QAbstractButton):
         p = current_palette()
         painter.setPen(Qt.PenStyle.NoPen)
         for row, level in enumerate(self._meter[:2]):
-            full = QRectF(box.left() + 62, box.top() + 31 + row * 6, box.width() - 76, 3.5)
+            full = QRectF(box.left() + 12, box.bottom() - 10 + row * 4.5, box.width() - 24, 2.8)
             painter.setBrush(QColor(p.line))
             painter.drawRect(full)
             painter.setBrush(QColor(p.bad if level >= 0.999 else p.accent))

@@ -146,6 +146,9 @@ def _sheet(p: Palette) -> str:
     QSplitter::handle {{ background: {p.line}; }}
     *[role="soft"] {{ color: {p.soft_text}; }}
     *[role="title"] {{ font-size: 17px; font-weight: 600; }}
+    *[role="answer"] {{ font-size: 20px; font-weight: 600; }}
+    *[role="led"] {{ background: {p.surface}; border: 1px solid {p.line}; border-radius: 8px; }}
+    *[role="led"] QLabel {{ border: none; font-size: 14px; }}
     *[role="section"] {{ font-weight: 600; }}
     *[role="warning"] {{ background: {p.warn_ground}; color: {p.warn_text}; border-radius: 6px; padding: 8px 10px; }}
     *[role="calm"] {{ background: {p.ground}; color: {p.soft_text}; border-radius: 6px; padding: 8px 10px; }}

@@ -59,5 +59,19 @@ def _rig(session: JobSession) -> QWidget:
     return RigPlace(session)
 
 
-PLACES: tuple[Place, ...] = (Place("claims", _claims), Place("takes", _takes), Place("compare", _compare), Place("rig", _rig))
+def _driver(session: JobSession) -> QWidget:
+    from utter_calm.ui.places.driver import DriverPlace
+
+    return DriverPlace(session)
+
+
+def _with(*kinds: str) -> Wanted:
+    """Wanted by plans that have a step of one of these kinds."""
+    return lambda plan: any(step.kind in kinds for step in plan.steps)
+
+
+PLACES: tuple[Place, ...] = (
+    Place("claims", _claims), Place("takes", _takes), Place("compare", _compare), Place("rig", _rig),
+    Place("driver", _driver, _with("driver")),
+)  # fmt: skip
 """Beside the plot, in the order of their keys from F3 on. Parts, acoustics, models and series register here as they come."""

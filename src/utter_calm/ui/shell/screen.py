@@ -17,6 +17,7 @@ from utter_calm.present.chain import chain_view, level_of, level_view
 from utter_calm.present.panel import panel_view, with_family
 from utter_calm.present.words import take_title
 from utter_calm.quantities import si_text
+from utter_calm.ui.places.page import Page
 from utter_calm.ui.places.registry import PLACES
 from utter_calm.ui.places.table_place import TablePlace
 from utter_calm.ui.shell.faults import show_fault
@@ -96,6 +97,18 @@ class Screen(Panes):
             if isinstance(page, TablePlace):
                 page.renew()
 
+    def _renew_pages(self) -> None:
+        """Look again at the place that is seen; a place that this plan has no use for has no button."""
+        plan = self.session.plan
+        for number, place in enumerate(PLACES, start=1):
+            wanted = place.wanted(plan)
+            self.place_buttons.button(number).setVisible(wanted)
+            if not wanted and self.place_buttons.checkedId() == number:
+                self.show_place(NAMES[0])
+        for page in self.pages.values():
+            if isinstance(page, Page):
+                page.refresh()
+
     def _takes_changed(self) -> None:
         self.coverage.renew()
         self._renew_tables()
@@ -106,6 +119,7 @@ class Screen(Panes):
         self.plots.renew()
         self._renew_readings()
         self._renew_running()
+        self._renew_pages()
         if NAMES[max(0, self.place_buttons.checkedId())] == "compare":
             self.compare.show_takes([self._full(t) for t in self.session.shown_takes()])
 

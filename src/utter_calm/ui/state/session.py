@@ -9,20 +9,21 @@ from PySide6.QtCore import QObject
 
 from utter_calm.analysis.level_search import Found
 from utter_calm.errors import UtterCalmError
-from utter_calm.job.document import LOAD, NOT_SET, Cell, JobDocument, Reference, Setup
+from utter_calm.job.document import Cell, JobDocument, Reference
 from utter_calm.job.job import Job
-from utter_calm.job.run.bench import PICKUP_FACTOR, UNIT_FACTOR, Bench, bench_for, bench_name, refuse_impossible, wanted
+from utter_calm.job.run.bench import PICKUP_FACTOR
 from utter_calm.job.run.prompt import Answer, Prompt
-from utter_calm.job.take import FLOOR, TakeSummary
+from utter_calm.job.take import TakeSummary
 from utter_calm.measure.kind import StepSettings
 from utter_calm.measure.level_effect import Effect, find_level
-from utter_calm.quantities import Conditions, Measured, Value, number_of, si_text, value_text
-from utter_calm.ui.state.chosen import Chosen
+from utter_calm.quantities import Measured, number_of, si_text
+from utter_calm.ui.state.benched import Benched
+from utter_calm.ui.state.newest import Newest
 from utter_calm.ui.state.outliving import let_go
 from utter_calm.ui.state.worker import Computation, RunWorker
 
 
-class JobSession(Chosen):
+class JobSession(Benched):
     """The open job and all that can be done with it; knows no widgets."""
 
     def __init__(self, job: Job, parent: QObject | None = None) -> None:
@@ -32,11 +33,11 @@ class JobSession(Chosen):
         self._worker: RunWorker | None = None
         self._prompt: Prompt | None = None
         self._computations: set[Computation] = set()
+        self._askers: list[Newest] = []
         self._search_cancel = threading.Event()
         self._searching = False
         self._keep_when_settled = False
         self.trial.settled.connect(self._settled)
-        self.bench: Bench = bench_for(self.document, self.unit.id)
 
     def store_document(self, document: JobDocument) -> bool:
         """Write a document, and have the bench of its rig; what runs above a ceiling that was lowered is stopped."""
@@ -96,63 +97,6 @@ class JobSession(Chosen):
         words = effect.words(load)
         self.edit_plan(f"reference {words}", replace(self.plan, reference=Reference(level, words)))
         self.told.emit(f"{words}: {si_text(level, 'V', digits=4)} at the output. Stored as the reference; steps can follow it.")
-
-    # --- bench ----------------------------------------------------------------------------------------------------
-
-    def set_bench(self, factor: str, value: Value) -> None:
-        """Switch something on the bench, by the program where that is possible."""
-        if self.bench.control is not None and self.bench.control.can_set(factor):
-            self.bench.control.set(factor, value)
-        self.bench.note(factor, value)
-        self.bench_changed.emit()
-
-    def ready_bench(self) -> bool:
-        """Have on the bench what the chosen cell says before a sound is made outside of a run: unit, pickup, every condition.
-
-        What the rig cannot switch itself is asked for in words; False then.
-        """
-        self.bench.have(self.plan.rig)
-        cell = next((c for c in self.selected if c.role != FLOOR and any(s.id == c.step for s in self.plan.steps)), None)
-        try:
-            if cell is None:
-                needs: Conditions = ((UNIT_FACTOR, bench_name(self.document, self.unit.id)),
-                                     (PICKUP_FACTOR, Measured(self.plan.rig.pickup_ratio, "1")))  # fmt: skip
-            else:
-                refuse_impossible(self.document, cell, self.bench)
-                needs = wanted(self.document, cell, self.bench.standing)
-            for factor, value in needs:
-                if self.bench.value(factor) == value:
-                    continue
-                if not self.bench.can_set(factor):
-                    stands = value_text(self.bench.value(factor) or "not set")
-                    self.cautioned.emit(
-                        f"On the bench the {factor} is {stands}; this needs {value_text(value)}. Change it, say so, go on."
-                    )
-                    return False
-                self.set_bench(factor, value)
-        except UtterCalmError as problem:
-            self.warned.emit(problem)
-            return False
-        return True
-
-    def standing_setup(self) -> Setup:
-        """The conditions as they stand on the bench; what nobody knows is “not set”, never guessed."""
-        known: list[tuple[str, Value]] = []
-        for factor in self.plan.factors:
-            value = None if factor.sets else self.bench.value(factor.name)
-            known.append((factor.name, NOT_SET if value is None else value))
-        return Setup(tuple(known))
-
-    @property
-    def standing_load(self) -> Value | None:
-        """The load that is switched on."""
-        return self.bench.value(LOAD)
-
-    @property
-    def next_load(self) -> Value | None:
-        """The load under which the chosen cell would be taken: its own, or the one that is switched on."""
-        own = [c.setup.value(LOAD) for c in self.selected if c.role != FLOOR]
-        return own[0] if own and own[0] is not None else self.standing_load
 
     # --- running --------------------------------------------------------------------------------------------------
 
@@ -267,12 +211,17 @@ class JobSession(Chosen):
         """Whether anything is measured or computed."""
         return self._worker is not None or any(c.isRunning() for c in self._computations)
 
+    def asker(self) -> Newest:
+        """Make what asks on a thread of its own; that ends with the session."""
+        self._askers.append(Newest(self))
+        return self._askers[-1]
+
     def close(self, *, wait_ms: int) -> None:
         """Stop everything and let the file go; whoever listens hears nothing any more, for there is nothing to look at."""
         self.blockSignals(True)
         self.cancel()
-        ending = self.trial.end()
-        threads = [t for t in (self._worker, ending, *self._computations) if t is not None]
+        ending = (self.trial.end(), *(asker.end() for asker in self._askers))
+        threads = [t for t in (self._worker, *ending, *self._computations) if t is not None]
         let_go(threads, self.job.close, wait_ms=wait_ms)
 
     def _asked(self, prompt: Prompt) -> None:

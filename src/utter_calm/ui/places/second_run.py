@@ -1,0 +1,138 @@
+"""What comes next, led: a small drawing, one sentence, one field for what was weighed, one key."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PySide6.QtCore import QPointF, QRectF, Qt, Signal
+from PySide6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
+
+from utter_calm.errors import UtterCalmError
+from utter_calm.job.document import Step
+from utter_calm.measure.driver import IN_BOX, WITH_MASS, DriverSettings
+from utter_calm.present.next_run import COMPUTE, SECOND, NextRun
+from utter_calm.quantities.weighed import understand_weighed
+from utter_calm.ui.look.fields import text_line
+from utter_calm.ui.look.labels import plain_label
+from utter_calm.ui.look.theme import current_palette
+
+_ASKS = {WITH_MASS: ("Mass, its putty weighed with it", "kg"), IN_BOX: ("Net volume of the box", "m3")}
+
+
+class DriverSketch(QWidget):
+    """A driver from the side, its cone upwards: free, with a mass where dome and cone meet, or on a closed box."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setFixedSize(92, 76)
+        self.state = ""
+
+    def paintEvent(self, _event: QPaintEvent) -> None:
+        """Draw it in the theme's colours."""
+        p, painter = current_palette(), QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(QPen(QColor(p.text), 1.6))
+        if self.state == IN_BOX:
+            painter.drawRect(QRectF(8, 26, 76, 46))
+        cone = QPainterPath(QPointF(18, 24))
+        cone.lineTo(38, 44)
+        cone.lineTo(54, 44)
+        cone.lineTo(74, 24)
+        painter.drawPath(cone)
+        for left in (12.0, 72.0):
+            painter.drawArc(QRectF(left, 20, 8, 8), 0, 180 * 16)
+        painter.drawArc(QRectF(38, 38, 16, 12), 0, 180 * 16)
+        painter.drawRect(QRectF(39, 44, 14, 8))
+        painter.drawRect(QRectF(32, 52, 28, 12))
+        if self.state == WITH_MASS:
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(QColor(p.accent))
+            for left in (33.0, 51.0):
+                painter.drawEllipse(QRectF(left, 34, 9, 9))
+        painter.end()
+
+
+class SecondRun(QFrame):
+    """Shows a :class:`NextRun`. ``wanted`` asks for its cells, ``changed`` carries other settings of the step."""
+
+    wanted = Signal(object)
+    changed = Signal(object, object)
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setProperty("role", "led")
+        row = QHBoxLayout(self)
+        row.setContentsMargins(12, 8, 12, 8)
+        self.sketch = DriverSketch()
+        row.addWidget(self.sketch)
+        column = QVBoxLayout()
+        row.addLayout(column, 1)
+        self.text = plain_label()
+        self.text.setWordWrap(True)
+        column.addWidget(self.text)
+        line = QHBoxLayout()
+        column.addLayout(line)
+        self.label = plain_label()
+        self.label.setProperty("role", "soft")
+        line.addWidget(self.label)
+        self.amount = text_line("", "How much")
+        self.amount.setPlaceholderText("22.4 g + 0.6 g ± 0.1 g")
+        self.amount.textEdited.connect(lambda _text: self._understand())
+        self.amount.returnPressed.connect(self.take)
+        line.addWidget(self.amount)
+        self.understood = plain_label()
+        self.understood.setProperty("role", "soft")
+        line.addWidget(self.understood)
+        line.addStretch()
+        self.button = QPushButton()
+        self.button.setProperty("role", "primary")
+        self.button.clicked.connect(self.take)
+        line.addWidget(self.button)
+        self._next: NextRun | None = None
+        self._step: Step | None = None
+
+    def show_next(self, step: Step, coming: NextRun, *, free: bool) -> None:
+        """Say what comes next; ``free`` tells that nothing is running."""
+        self._next, self._step = coming, step
+        self.sketch.state = coming.state
+        self.sketch.setVisible(coming.stage != COMPUTE)
+        self.sketch.update()
+        self.text.setText(coming.text)
+        asks = _ASKS.get(coming.state) if coming.stage == SECOND else None
+        for widget in (self.label, self.amount, self.understood):
+            widget.setVisible(asks is not None)
+        settings = step.typed_settings()
+        if asks is not None and isinstance(settings, DriverSettings) and not self.amount.hasFocus():
+            self.label.setText(asks[0])
+            self.amount.setText(settings.amount)
+            self._understand()
+        self.button.setText("Compute  ⏎" if coming.stage == COMPUTE else "It is so: take it  ⏎")
+        self.button.setEnabled(free)
+
+    def take(self) -> None:
+        """What was typed counts; then it is taken."""
+        if self._next is None or self._step is None or not self.button.isEnabled():
+            return
+        settings = self._step.typed_settings()
+        if self.amount.isVisible() and isinstance(settings, DriverSettings) and self.amount.text().strip() != settings.amount:
+            try:
+                new = replace(settings, amount=self.amount.text().strip())
+                new.check()
+            except UtterCalmError as problem:
+                self.understood.setText(str(problem))
+                return
+            self.changed.emit(self._step, new)
+        self.wanted.emit(list(self._next.cells))
+
+    def _understand(self) -> None:
+        """Say how the amount is understood, while it is typed."""
+        asks = _ASKS.get(self._next.state) if self._next is not None else None
+        if asks is None:
+            return
+        try:
+            known = understand_weighed(self.amount.text(), asks[1], what=asks[0].partition(",")[0].lower())
+        except UtterCalmError:
+            self.understood.setText("")
+            return
+        self.understood.setText(f"= {known.text}" + (f" ± {200 * known.u:.2g} %" if known.u else ""))
