@@ -13,6 +13,7 @@ import pytest
 
 from utter_calm.cli import run
 from utter_calm.demo import demo_document
+from utter_calm.demo.drivers import calibrated_rig
 from utter_calm.job.document import NO_SETUP, Cell
 from utter_calm.job.facts import Shown, facts_of
 from utter_calm.job.job import Job
@@ -22,7 +23,7 @@ from utter_calm.job.run.run import RunHooks, run_cells
 from utter_calm.job.take import Take, TakeSummary, found
 from utter_calm.measure.capture import Capture, volts_channels
 from utter_calm.measure.result import Result
-from utter_calm.rig import Port, SimulatedDevice, StreamSettings, impedance_rig, stereo_rig
+from utter_calm.rig import Port, SimulatedDevice, StreamSettings, stereo_rig
 
 # no test is timed: a busy machine must not turn one red
 hypothesis.settings.register_profile("untimed", deadline=None)
@@ -38,10 +39,12 @@ def _own_folders(tmp_path, monkeypatch):
 
 def bench_of(key, **device):
     """Rig and device on which a kind of step makes sense, with the stand-in that it is meant for; and its load in ohms."""
-    rig, unit, load = {
-        "tracking": (stereo_rig().with_divider(1.0), "preamplifier", None),
-        "impedance_sweep": (impedance_rig(), "surround driver", None),
-    }.get(key, (stereo_rig(), "dome amplifier", 8.0))
+    if key == "impedance_sweep":
+        rig, unit, load = calibrated_rig(), "surround driver", None
+    elif key == "tracking":
+        rig, unit, load = stereo_rig().with_divider(1.0), "preamplifier", None
+    else:
+        rig, unit, load = stereo_rig(), "dome amplifier", 8.0
     made = SimulatedDevice(rig, **device)
     made.set("unit", unit)
     return rig, made, load

@@ -8,6 +8,7 @@ import pytest
 
 from tests.conftest import bench_of
 from tests.drivers import driver, vented
+from utter_calm.demo.drivers import calibrated_rig
 from utter_calm.errors import InputError, MeasurementError, NoSignal
 from utter_calm.formats.curve_text import read_curve
 from utter_calm.job.compare_readings import compare_takes
@@ -37,7 +38,10 @@ from utter_calm.present.words import origin_words
 from utter_calm.quantities import read_value
 from utter_calm.rig import CURRENT, impedance_rig, stereo_rig
 from utter_calm.standins import driver as made
+from utter_calm.standins.base import Bench
+from utter_calm.standins.leads import USUAL
 from utter_calm.standins.linear import LinearCircuit
+from utter_calm.standins.sensing import Sensing
 
 QUICK = ImpedanceSweepSettings(duration_s=2.0)
 
@@ -90,8 +94,9 @@ def test_a_circuit_answers_as_its_equations_say_up_to_nearly_half_the_rate():
 def test_blocks_of_any_size_give_the_same():
     rng = np.random.default_rng(1)
     volts = np.stack([rng.standard_normal(9_000)] * 2, axis=1)
-    whole = made.Driver(made.SURROUND, 10.0, 48_000).process(volts)
-    one = made.Driver(made.SURROUND, 10.0, 48_000)
+    bench = Bench(48_000, math.inf, leads=USUAL)
+    whole = made.on_bench(made.SURROUND, bench).process(volts)
+    one = made.on_bench(made.SURROUND, bench)
     pieces = np.concatenate([one.process(volts[a:b]) for a, b in ((0, 1), (1, 700), (700, 701), (701, 9_000))])
     assert np.allclose(whole, pieces, atol=1e-12)
 
@@ -104,7 +109,7 @@ def job_of(path, start, stand_in, **plan_changes):
     document = new_document("A job", Unit(name="It", stand_in=stand_in), STARTS[start])
     plan = document.plans[0]
     steps = tuple(quick(step) for step in plan.steps)
-    job = Job.create(path, document.with_plan(replace(plan, steps=steps, **plan_changes)))
+    job = Job.create(path, document.with_plan(replace(plan, rig=calibrated_rig(), steps=steps, **plan_changes)))
     asked = []
 
     def ask(prompt):
@@ -170,7 +175,7 @@ def test_a_rig_without_a_current_is_told_what_it_lacks():
 
 
 def test_leads_that_are_open_are_said(monkeypatch):
-    monkeypatch.setattr(made.Driver, "process", lambda _self, volts: np.stack([volts[:, 0], 0 * volts[:, 0]], axis=1))
+    monkeypatch.setattr(Sensing, "process", lambda _self, volts: np.stack([volts[:, 0], 0 * volts[:, 0]], axis=1))
     with pytest.raises(NoSignal, match="open"):
         taken("surround driver")
 

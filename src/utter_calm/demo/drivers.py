@@ -2,17 +2,33 @@
 
 from __future__ import annotations
 
+import functools
+from dataclasses import replace
+
 from utter_calm.job.document import Claim, Factor, Plan, Step, Unit
+from utter_calm.measure.calibrate_impedance import calibrate
+from utter_calm.measure.impedance_sweep import ImpedanceSweepSettings
 from utter_calm.measure.kinds import KINDS
-from utter_calm.rig import impedance_rig
+from utter_calm.rig import Rig, SimulatedDevice, impedance_rig
 
 Group = tuple[tuple[Unit, ...], Plan]
-_RIG = impedance_rig("Simulated impedance rig")
+_KNOWN_OHM, _U_KNOWN = 1000.0, 2.5e-4
 _STATE = Factor("state", ("free air", "with mass"), "Bring the driver to this state: {value}.", cost=2.0)
 
 
 def _step(ident: str, kind: str, **settings: object) -> Step:
     return Step(ident, kind).with_settings(KINDS[kind].settings_type(**settings))
+
+
+@functools.cache
+def calibrated_rig() -> Rig:
+    """The simulated impedance rig, calibrated as a hand would: leads shorted, 1 kΩ, and the proof."""
+    rig = impedance_rig("Simulated impedance rig")
+    device = SimulatedDevice(rig)
+    device.set("unit", "bare leads")
+    settings = ImpedanceSweepSettings(start_hz=2.0, stop_hz=40_000.0, duration_s=3.0)
+    known = calibrate(device, rig, settings, _KNOWN_OHM, _U_KNOWN, lambda clipped: device.set("clip", clipped.position))
+    return replace(rig, impedance=known)
 
 
 def demo_drivers() -> tuple[Group, ...]:
@@ -31,7 +47,7 @@ def _surrounds() -> Group:
         for sample, behind, notes in named
     )
     return units, Plan(
-        rig=_RIG,
+        rig=calibrated_rig(),
         steps=(
             _step("driver-impedance", "impedance_sweep", duration_s=3.0),
             _step("driver", "driver", amount="10.1 g", diameter="130.1 mm"),
@@ -51,7 +67,7 @@ def _surrounds() -> Group:
 def _subwoofer() -> Group:
     unit = Unit(name="Subwoofer driver SW-10", sample="no. 0007", settings="two coils", stand_in="subwoofer", nominal_gain=1.0)
     return (unit,), Plan(
-        rig=_RIG,
+        rig=calibrated_rig(),
         steps=(_step("sub-impedance", "impedance_sweep", duration_s=3.0, stop_hz=10_000.0),),
         factors=(Factor("coils", ("in series", "in parallel", "in series, one reversed"), "Join the two coils: {value}."),),
         claims=(
@@ -67,7 +83,7 @@ def _parts() -> Group:
     unit = Unit(name="Crossover parts CB-1", sample="one of each", stand_in="part box", nominal_gain=1.0)
     marked = ("R1 8.2 ohm 5 %", "R2 2.7 ohm 5 %", "L1 0.47 mH 5 %", "L2 2.2 mH 5 %", "C1 10 uF 5 %", "C2 4.7 uF 5 %")
     return (unit,), Plan(
-        rig=_RIG,
+        rig=calibrated_rig(),
         steps=(_step("part-impedance", "impedance_sweep", start_hz=20.0, duration_s=1.5, level_v=0.3), _step("part", "part")),
         factors=(Factor("part", marked, "Clip on the part: {value}."),),
         claims=(Claim("p-mark", "Within 5 % of its mark", "part", "deviation", -0.05, 0.05),),

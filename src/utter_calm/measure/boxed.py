@@ -9,7 +9,7 @@ from utter_calm.analysis.driver.boxed import analyse_boxed
 from utter_calm.errors import MeasurementError
 from utter_calm.measure.declare import with_roles
 from utter_calm.measure.deduction import Deduction, Given, Need
-from utter_calm.measure.driver import run_of
+from utter_calm.measure.driver import run_of, u_scale
 from utter_calm.measure.driver_declared import BOXED, ELECTRICAL, MECHANICAL, TRACES
 from utter_calm.measure.driver_result import add_boxed
 from utter_calm.measure.kind import PlotSpec, StepSettings, setting
@@ -61,7 +61,9 @@ class Box(Deduction[BoxedSettings]):
         run, out = run_of(takes["impedance"][0]), ResultBuilder()
         vented = None if settings.box == FOUND else settings.box == VENTED
         try:
-            add_boxed(out, analyse_boxed(run.frequency_hz, run.ohm, run.phase_rad, vented=vented), run)
+            add_boxed(
+                out, analyse_boxed(run.frequency_hz, run.ohm, run.phase_rad, vented=vented), run, u_scale(takes["impedance"][0])
+            )
         except ValueError as problem:
             raise MeasurementError(f"This is not the impedance of a box: {problem}.", hint="Look at the curve.") from problem
         return out.build()

@@ -123,14 +123,15 @@ class DriverParameters(Deduction[DriverSettings]):
         run = run_of(takes["free"][0])
         try:
             free = analyse_free_air(run, pinned)
-            add_free_air(out, free, run, pinned)
+            scale = u_scale(takes["free"][0])
+            add_free_air(out, free, run, pinned, scale)
             if known is None and settings.diameter.strip():
                 add_advice(out, free, settings.area().value)
             elif known is not None:
                 amount, area = known
                 second = run_of(takes["second"][0]) if "second" in takes else None
                 ways = [(settings.way, Fact(amount.value, amount.u), second)]
-                add_driver(out, analyse_driver(free, ways, Fact(area.value, area.u), pinned))
+                add_driver(out, analyse_driver(free, ways, Fact(area.value, area.u), pinned), scale)
         except Opposite as problem:
             way = "The mass raised" if problem.kind == MASS else "The box lowered"
             raise MeasurementError(
@@ -139,6 +140,11 @@ class DriverParameters(Deduction[DriverSettings]):
         except ValueError as problem:
             raise MeasurementError(f"This is not the impedance of a driver: {problem}.", hint="Look at the curve.") from problem
         return out.build()
+
+
+def u_scale(given: Given) -> float:
+    """Relative standard uncertainty of all ohms of a take together, from its rig's calibration."""
+    return given.rig.u_impedance(int(given.settings.get("rate_hz", 0)))
 
 
 def run_of(given: Given) -> Run:

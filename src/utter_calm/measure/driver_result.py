@@ -9,8 +9,8 @@ import numpy as np
 from utter_calm.analysis.driver.advice import second_run
 from utter_calm.analysis.driver.analyse import Driver, FreeAir, Run
 from utter_calm.analysis.driver.boxed import Boxed
-from utter_calm.analysis.driver.joint import BOX, MASS
-from utter_calm.analysis.driver.parameters import UNITS, Told
+from utter_calm.analysis.driver.joint import BOX, MASS, SENSITIVITY
+from utter_calm.analysis.driver.parameters import UNITS, Told, with_scale
 from utter_calm.analysis.driver.parasitic import Parasite
 from utter_calm.analysis.driver.sanity import implausible
 from utter_calm.measure.driver_declared import READINGS
@@ -27,9 +27,11 @@ _BOX_UNITS = {name: "Hz" if READINGS[name].quantity == "frequency" else "1" for 
               ("qmc", "qec", "qtc", "fb", "f_low", "f_min", "f_high", "ql", "alpha", "fc")}  # fmt: skip
 
 
-def add_free_air(out: ResultBuilder, free: FreeAir, run: Run, pinned: tuple[float, float] | None = None) -> None:
-    """Add what free air alone tells."""
-    _add(out, free.told)
+def add_free_air(
+    out: ResultBuilder, free: FreeAir, run: Run, pinned: tuple[float, float] | None = None, u_scale: float = 0.0
+) -> None:  # fmt: skip
+    """Add what free air alone tells; ``u_scale`` is the relative standard uncertainty of all ohms together."""
+    _add(out, with_scale(free.told, u_scale))
     _add_curves(out, run, free)
     _add_parasites(out, free.parasites)
     if run.phase_rad is None:
@@ -42,12 +44,14 @@ def add_free_air(out: ResultBuilder, free: FreeAir, run: Run, pinned: tuple[floa
         out.trust.append(Trust("dc_differs", text))
 
 
-def add_driver(out: ResultBuilder, driver: Driver) -> None:
+def add_driver(out: ResultBuilder, driver: Driver, u_scale: float = 0.0) -> None:
     """Add what the ways to the compliance tell, together and one by one; what free air tells comes from all runs too."""
-    told = driver.told
+    sound = all(way.kind == SENSITIVITY for way in driver.joint.ways)
+    told = with_scale(driver.told, u_scale, by_sound=sound)
     out.readings[:] = [r for r in out.readings if r.name not in told.names]
     _add(out, told)
-    for kind, own in driver.by_way.items():
+    for kind, alone in driver.by_way.items():
+        own = with_scale(alone, u_scale, by_sound=kind == SENSITIVITY)
         for name in _BY_WAY:
             out.add(f"{name}_from_{kind}", 0, own.value(name), UNITS[name], own.u(name))
     for way in driver.joint.ways:
@@ -97,11 +101,12 @@ def _add_moved(out: ResultBuilder, driver: Driver, kind: str) -> None:
         at += way.own
 
 
-def add_boxed(out: ResultBuilder, boxed: Boxed, run: Run) -> None:
+def add_boxed(out: ResultBuilder, boxed: Boxed, run: Run, u_scale: float = 0.0) -> None:
     """Add what the impedance in a box tells."""
-    for name in boxed.told.names:
+    told = with_scale(boxed.told, u_scale)
+    for name in told.names:
         if name in _BOX_UNITS or name in ("re", "zmax"):
-            out.add(name, 0, boxed.told.value(name), _BOX_UNITS.get(name, "ohm"), boxed.told.u(name))
+            out.add(name, 0, told.value(name), _BOX_UNITS.get(name, "ohm"), told.u(name))
     f = run.frequency_hz
     out.traces.append(Trace("impedance", 1, f, "Hz", run.ohm, "ohm", run.phase_rad))
     z = boxed.circuit.impedance(np.asarray(2j * np.pi * f))

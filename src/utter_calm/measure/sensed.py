@@ -101,10 +101,15 @@ def impedance_of(
 
 
 def add_impedance(
-    out: ResultBuilder, frequency_hz: FloatArray, impedance: ComplexArray, u: FloatArray, rig: Sensed, *, calibrated: bool
-) -> None:
-    """Add the curve, its least value and its resonance, and what is to be doubted."""
-    size = np.abs(impedance)
+    out: ResultBuilder, frequency_hz: FloatArray, impedance: ComplexArray, u: FloatArray, rig: Sensed, *, calibrated: bool,
+    u_rig: FloatArray | None = None,
+) -> None:  # fmt: skip
+    """Add the curve, its least value and its resonance, and what is to be doubted.
+
+    ``u`` is the relative scatter (n,), ``u_rig`` what is not known of the rig besides.
+    """
+    size, scatter = np.abs(impedance), u
+    u = u if u_rig is None else np.hypot(u, u_rig)
     out.traces.append(Trace("impedance", 1, frequency_hz, "Hz", size, "ohm", np.unwrap(np.angle(impedance)), 2 * u * size))
     calm = running_median(size, 2) if len(size) > 20 else size
     least = int(np.argmin(calm))
@@ -116,8 +121,9 @@ def add_impedance(
         out.trust.append(Trust("short_circuit", text))
     else:
         _add_resonance(out, frequency_hz, size, u)
-    if float(np.median(u)) > _NOISY:
-        text = f"The curve scatters by {100 * float(np.median(u)):.2g} %: play louder or longer, or choose another sense resistor."
+    far = float(np.median(scatter))
+    if far > _NOISY:
+        text = f"The curve scatters by {100 * far:.2g} %: play louder or longer, or choose another sense resistor."
         out.trust.append(Trust("noisy", text))
     if not calibrated:
         text = "The channels were never compared: their difference in gain and delay is in the result. Record a known resistor."

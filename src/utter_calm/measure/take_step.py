@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import threading
 from collections.abc import Callable
 from typing import Any
@@ -74,6 +75,7 @@ def play_step(
         Cancelled, device gone, no signal.
     """
     settings.check()
+    rig = rig.on_day(dt.datetime.now(dt.UTC).date())
     highest = kind.highest_level(settings)
     if highest is not None:
         rig.check_level(highest)

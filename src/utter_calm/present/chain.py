@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 from dataclasses import dataclass
 
 from utter_calm.errors import UtterCalmError
@@ -84,8 +85,7 @@ def chain_view(
                  f"was {value_text(was)}" if was and was != standing_load else "",
                  "" if step is not None and step.measure.limits_itself else
                  _load_warning(level, gain, next_load or standing_load, rig.load_power_w)),
-        LinkView("pickup", "pickup", _pickup(rig),
-                 f"± {fixed(200 * rig.u_level, 2)} % (k = 2)", _rig_badge(shown, rig.pickup_ratio)),
+        _pickup_link(rig, step, shown),
         LinkView("input", "input", _numbers(rig.inputs), f"full scale {si_text(rig.input_full_scale_v, 'V', digits=3)}",
         simulated=simulated),
     )  # fmt: skip
@@ -137,6 +137,29 @@ def _pickup(rig: Rig) -> str:
     if rig.senses_current:
         return f"sense resistor {_ohms(rig.sense_ohm)}"
     return "direct" if rig.pickup_ratio == 1 else f"divider by {rig.pickup_ratio:g}"
+
+
+def _pickup_link(rig: Rig, step: Step | None, shown: TakeSummary | None) -> LinkView:
+    """The pickup; of a rig that hears a current, with what its calibration is worth."""
+    main = _pickup(rig)
+    if not rig.senses_current:
+        return LinkView("pickup", "pickup", main, f"± {fixed(200 * rig.u_level, 2)} % (k = 2)", _rig_badge(shown, rig.pickup_ratio))
+    known = rig.impedance
+    if known is None:
+        return LinkView("pickup", "pickup", main, f"± {fixed(200 * rig.u_impedance(0), 2)} % (k = 2)", "never calibrated")
+    rate = step.settings.get("rate_hz", known.rate_hz) if step is not None else known.rate_hz
+    foreign = known.foreign(rig.bound, int(rate))
+    old = rig.on_day(dt.datetime.now(dt.UTC).date()).impedance
+    if foreign:
+        return LinkView("pickup", "pickup", main, "", "", "not calibrated: rig changed" if "rig" in foreign else "not at this rate")
+    if old is not None and old.expired:
+        return LinkView("pickup", "pickup", main, "", "", f"calibrated {known.made}: too old")
+    return LinkView("pickup", "pickup", main, f"{_ohms(known.known_ohm)} reads {percent_off(known.proof or 0.0)}")
+
+
+def percent_off(part: float) -> str:
+    """How far a proof is off, with its sign."""
+    return f"{'+' if part > 0 else ''}{fixed(100 * part, 3)} %"
 
 
 def _rig_badge(shown: TakeSummary | None, ratio: float) -> str:

@@ -19,16 +19,19 @@ from utter_calm.rig.channel import (
     Correction,
     unknown_channels,
 )
+from utter_calm.rig.impedance_calibration import ImpedanceCalibration
 from utter_calm.rig.protocol import Device, DeviceInfo, Instrument, RecordedBlock, Stream, StreamSettings
-from utter_calm.rig.rig import Part, Rig, impedance_rig, stereo_rig
+from utter_calm.rig.rig import SENSE, Part, Rig, impedance_rig, stereo_rig
 
 if TYPE_CHECKING:
+    from utter_calm.rig.library import keep_rig, known_rigs
     from utter_calm.rig.port import Port, Recording, limits_for, peaks_of
-    from utter_calm.rig.simulated import UNITS, Faults, SimulatedDevice, knobs_of, lacks
+    from utter_calm.rig.simulated import BARE_LEADS, UNITS, Faults, SimulatedDevice, knobs_of, lacks
 
 _LATER = {
     **dict.fromkeys(("Port", "Recording", "limits_for", "peaks_of"), "utter_calm.rig.port"),
-    **dict.fromkeys(("UNITS", "Faults", "SimulatedDevice", "knobs_of", "lacks"), "utter_calm.rig.simulated"),
+    **dict.fromkeys(("keep_rig", "known_rigs"), "utter_calm.rig.library"),
+    **dict.fromkeys(("BARE_LEADS", "UNITS", "Faults", "SimulatedDevice", "knobs_of", "lacks"), "utter_calm.rig.simulated"),
 }
 
 
@@ -40,11 +43,13 @@ def __getattr__(name: str) -> Any:  # noqa: ANN401
 
 
 __all__ = [
+    "BARE_LEADS",
     "CURRENT",
     "DRIVE",
     "FULL_SCALE",
     "LOOPBACK",
     "MICROPHONE",
+    "SENSE",
     "UNITS",
     "VOLTAGE",
     "Channel",
@@ -52,6 +57,7 @@ __all__ = [
     "Device",
     "DeviceInfo",
     "Faults",
+    "ImpedanceCalibration",
     "Instrument",
     "Part",
     "Port",
@@ -62,7 +68,9 @@ __all__ = [
     "Stream",
     "StreamSettings",
     "impedance_rig",
+    "keep_rig",
     "knobs_of",
+    "known_rigs",
     "lacks",
     "limits_for",
     "peaks_of",

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from utter_calm.errors import InputError
 from utter_calm.rig.channel import CURRENT, DRIVE, UNIT_OF_ROLE, VOLTAGE, Channel, Correction
+from utter_calm.rig.impedance_calibration import ImpedanceCalibration
 
 DIVIDER, PRE_FILTER, SENSE, AMPLIFIER = "divider", "pre-filter", "sense resistor", "power amplifier"
 PROBE, ATTENUATOR = "probe", "attenuator"
@@ -82,6 +84,8 @@ class Rig:
         R.m.s. volts that no output ever exceeds, whatever is asked for.
     load_power_w, u_load
         What the load can take, and the relative standard uncertainty of its resistance.
+    impedance
+        What its leads and inputs do to an impedance; None where that was never measured.
     """
 
     name: str = "Simulated rig"
@@ -92,6 +96,7 @@ class Rig:
     ceiling_v: float = 2.0
     load_power_w: float = 150.0
     u_load: float = 0.001
+    impedance: ImpedanceCalibration | None = None
 
     def __post_init__(self) -> None:
         for what, value, unit in (("ceiling", self.ceiling_v, "V"), ("load's rating", self.load_power_w, "W")):
@@ -139,6 +144,24 @@ class Rig:
     def sense_ohm(self) -> float:
         """Ohms of the resistor that tells a current; 10 where there is none."""
         return next((p.value for p in self.parts if p.kind == SENSE), 10.0)
+
+    @property
+    def bound(self) -> str:
+        """What a calibration of the impedance belongs to: device, inputs, sense resistor. Names are of no account."""
+        inputs = " ".join(f"{c.number}:{c.role}:{c.full_scale:.6g}" for c in self.inputs)
+        parts = " ".join(f"{p.kind}:{p.value:.6g}:{p.channels}" for p in self.parts if p.side == "input")
+        return f"{self.device}; {inputs}; {parts}"
+
+    def u_impedance(self, rate_hz: int) -> float:
+        """Relative standard uncertainty of an impedance: from its calibration, or else from both inputs and the resistor."""
+        known = self.impedance
+        if known is not None and not known.foreign(self.bound, rate_hz):
+            return known.u
+        return math.hypot(*(c.u_level for c in self.recorded if c.role in (VOLTAGE, CURRENT)))
+
+    def on_day(self, today: dt.date) -> Rig:
+        """The rig as it is on a day: a calibration of the impedance that is too old is marked."""
+        return self if self.impedance is None else replace(self, impedance=self.impedance.seen_on(today))
 
     @property
     def output_full_scale_v(self) -> float:

@@ -17,9 +17,11 @@ from utter_calm.rig.rig import Rig
 from utter_calm.standins.base import Bench, StandIn
 from utter_calm.standins.catalogue import CATALOGUE
 from utter_calm.standins.converter import ConverterModel, InputConverter, OutputConverter
+from utter_calm.standins.leads import IDEAL, USUAL
 from utter_calm.standins.path import PathFilter, grid_hz, taps_of
 
-UNITS = tuple(CATALOGUE)
+UNITS = tuple(name for name, entry in CATALOGUE.items() if not entry.of_bench)
+BARE_LEADS = "bare leads"
 _FIRST = "dome amplifier"
 _UNIT_CHANNELS = 2
 
@@ -135,7 +137,7 @@ class SimulatedDevice:
         with self._lock:
             if factor == "load":
                 self._switch_load(value)
-            elif factor == "unit" and value in UNITS:
+            elif factor == "unit" and value in CATALOGUE:
                 self._unit = str(value)
             elif factor == "pickup":
                 ratio = number_of(value, "1")
@@ -169,7 +171,8 @@ class SimulatedDevice:
     def stand_in(self, rate_hz: int, seed: int) -> StandIn:
         """Make a fresh stand-in for what is connected now."""
         with self._lock:
-            bench = Bench(rate_hz, self.load_ohm, dict(self._positions), seed, self.rig.sense_ohm)
+            leads = USUAL if self.rig.senses_current else IDEAL
+            bench = Bench(rate_hz, self.load_ohm, dict(self._positions), seed, self.rig.sense_ohm, leads)
             return CATALOGUE[self._unit].make(bench)
 
     def open(self, settings: StreamSettings) -> SimulatedStream:

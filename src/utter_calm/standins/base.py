@@ -9,6 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from utter_calm.quantities import Value
+from utter_calm.standins.leads import IDEAL, Leads
 
 FloatArray = npt.NDArray[np.float64]
 
@@ -37,6 +38,8 @@ class Bench:
         Of all noise.
     sense_ohm
         What the current of a driver or a part flows through.
+    leads
+        How it hangs on the rig.
     """
 
     rate_hz: float
@@ -44,6 +47,7 @@ class Bench:
     positions: dict[str, Value] = field(default_factory=dict)
     seed: int = 1
     sense_ohm: float = 10.0
+    leads: Leads = IDEAL
 
     def position(self, knob: str, default: str) -> str:
         """How a knob with named positions stands."""

@@ -27,12 +27,15 @@ class Entry:
         Knob or switch to its positions; no positions where any value will do.
     input_ohm, input_farad
         What its input asks for; seen with a resistor in series with it.
+    of_bench
+        Whether it is the bench's own, and nothing that anybody would measure.
     """
 
     build: Callable[[Bench], StandIn]
     knobs: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     input_ohm: float = 47e3
     input_farad: float = 120e-12
+    of_bench: bool = False
 
     @property
     def positions(self) -> dict[str, tuple[str, ...]]:
@@ -74,5 +77,6 @@ CATALOGUE: dict[str, Entry] = {
     "mid-woofer, vent half covered": Entry(driver.of(driver.COVERED), driver.STATES),
     "tweeter": Entry(driver.of(driver.TWEETER), driver.STATES),
     "subwoofer": Entry(driver.of(driver.SUBWOOFER), {**driver.STATES, "coils": driver.COILS}),
-    "part box": Entry(part_box.PartBox, part_box.POSITIONS),
+    "bare leads": Entry(part_box.calibration_leads, {"clip": part_box.CLIPS}, of_bench=True),
+    "part box": Entry(part_box.part_box, part_box.POSITIONS),
 }

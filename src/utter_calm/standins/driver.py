@@ -11,8 +11,9 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from utter_calm.standins.base import Bench, FloatArray
-from utter_calm.standins.linear import LinearCircuit, behind_resistor
+from utter_calm.standins.base import Bench, FloatArray, StandIn
+from utter_calm.standins.linear import LinearCircuit
+from utter_calm.standins.sensing import Sensing
 
 FREE, WITH_MASS, IN_BOX = "free air", "with mass", "in the test box"
 _RHO, _C = 1.2041, 343.2
@@ -66,17 +67,6 @@ class DriverModel:
             air = 0.25 * 8 / 3 * _RHO * (self.sd / math.pi) ** 1.5
             return replace(self, mms=self.mms + air, cms=1 / stiff, rms=1.05 * self.rms, creep=self.creep / (stiff * self.cms))
         return self
-
-
-class Driver:
-    """A running driver behind a sense resistor."""
-
-    def __init__(self, model: DriverModel, sense_ohm: float, rate_hz: float) -> None:
-        self._circuit, self._sense = circuit_of(model, sense_ohm, rate_hz), sense_ohm
-
-    def process(self, volts: FloatArray) -> FloatArray:
-        """Give the volts across driver and resistor for a block of source volts, both (n, 2)."""
-        return behind_resistor(self._circuit, self._sense, volts)
 
 
 def circuit_of(m: DriverModel, sense_ohm: float, rate_hz: float) -> LinearCircuit:
@@ -158,9 +148,16 @@ STATES = {"state": (FREE, WITH_MASS, IN_BOX)}
 COILS = ("one coil", "in series", "in parallel", "in series, one reversed")
 
 
-def of(model: DriverModel) -> Callable[[Bench], Driver]:
+def of(model: DriverModel) -> Callable[[Bench], StandIn]:
     """Give what puts a driver on the bench, its knobs as they stand."""
-    return lambda bench: Driver(_coils(model, bench).in_state(bench.position("state", FREE)), bench.sense_ohm, bench.rate_hz)
+    return lambda bench: on_bench(_coils(model, bench).in_state(bench.position("state", FREE)), bench)
+
+
+def on_bench(model: DriverModel, bench: Bench) -> Sensing:
+    """A running driver at the ends of the rig's leads."""
+    leads = bench.leads
+    longer = replace(model, leads_ohm=model.leads_ohm + leads.ohm, le=model.le + leads.henry)
+    return Sensing(circuit_of(longer, bench.sense_ohm, bench.rate_hz), bench.sense_ohm, leads, bench.rate_hz)
 
 
 def _coils(model: DriverModel, bench: Bench) -> DriverModel:

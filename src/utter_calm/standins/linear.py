@@ -72,13 +72,6 @@ class LinearCircuit:
         return late[: len(volts)], np.convolve(whole, self._taps, mode="valid")
 
 
-def behind_resistor(circuit: LinearCircuit, sense_ohm: float, volts: FloatArray) -> FloatArray:
-    """Volts across what hangs on the leads, and across the resistor that its current, the circuit's answer, meets: (n, 2)."""
-    late, amperes = circuit.process(np.ascontiguousarray(volts[:, 0]))
-    sensed = sense_ohm * amperes
-    return np.stack([late - sensed, sensed], axis=1)
-
-
 def _correcting(w: FloatArray, wanted: ComplexArray) -> FloatArray:
     """Taps (2 k + 1,) whose response, but for a delay of k samples, is nearest to what is wanted; at the lowest place exactly."""
     turn = np.exp(-1j * np.multiply.outer(w, np.arange(-_SIDE, _SIDE + 1)))

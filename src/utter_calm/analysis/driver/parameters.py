@@ -48,6 +48,30 @@ class Told:
         return float(self.covariance[a, b] / max(self.u(one) * self.u(other), 1e-300))
 
 
+_OF_SCALE = {"re": 1.0, "res": 1.0, "zmax": 1.0, "le_1k": 1.0, "le_10k": 1.0}
+_OF_SCALE_BY_RUN = {**_OF_SCALE, "bl": 0.5, "sensitivity_2v83": -0.5}
+_OF_SCALE_BY_SOUND = {
+    **_OF_SCALE,
+    "mms": -1.0,
+    "mmd": -1.0,
+    "rms": -1.0,
+    "cms": 1.0,
+    "vas": 1.0,
+    "eta0": 1.0,
+    "sensitivity_1w": 0.5,
+}
+
+
+def with_scale(told: Told, u: float, *, by_sound: bool = False) -> Told:
+    """The same with what a common factor on all ohms, of relative standard uncertainty ``u``, does to each of them.
+
+    Resonances and Q have none of it; a mass or a box tells Mms without it and Bl by its root, a known sensitivity Bl without it.
+    """
+    powers = _OF_SCALE_BY_SOUND if by_sound else _OF_SCALE_BY_RUN
+    moved = u * told.values * np.array([powers.get(name, 0.0) for name in told.names])
+    return Told(told.names, told.values, told.covariance + np.outer(moved, moved))
+
+
 def electrical(circuit: Circuit) -> Told:
     """What free air alone tells."""
     return told_by(lambda p: _of_circuit(circuit, p), circuit.values, circuit.solution.covariance)

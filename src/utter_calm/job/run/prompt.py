@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from utter_calm.quantities import Value
 
-WIRING = "wiring"
+WIRING, CLIP = "wiring", "clip"
 
 
 class Answer(enum.Enum):

@@ -140,7 +140,8 @@ class DriverPlace(Page):
         if against is None and self._against != _STANDS_ALONE:
             against = next(iter(known), None)
         view = driver_sheet(job, cell, take, against)
-        self._against = _STANDS_ALONE if against is None else against.title
+        if known:  # where there is nothing to choose from, nobody has chosen
+            self._against = _STANDS_ALONE if against is None else against.title
         self.headline.setText(view.headline)
         self.detail.setText("  ".join(t for t in (stale, view.detail) if t))
         self.detail.setProperty("role", "warning" if view.grave or stale else "soft")

@@ -5,10 +5,11 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout
 
-from utter_calm.job.run.prompt import WIRING, Answer, Prompt
+from utter_calm.job.run.prompt import CLIP, WIRING, Answer, Prompt
 from utter_calm.quantities import amplitude_to_db
 from utter_calm.quantities.text import fixed
 from utter_calm.ui.look.labels import plain_label
+from utter_calm.ui.look.leads_sketch import LeadsSketch
 
 _HAND = (
     (Answer.LET_RIG, "Let the rig do it  ⏎", "The simulated rig switches by itself"),
@@ -34,8 +35,12 @@ class PromptBar(QFrame):
         super().__init__()
         self.setProperty("role", "prompt")
         # the words above, so that neither they nor a button are squeezed where the middle is narrow
-        column = QVBoxLayout(self)
-        column.setContentsMargins(16, 10, 12, 10)
+        across = QHBoxLayout(self)
+        across.setContentsMargins(16, 10, 12, 10)
+        self.sketch = LeadsSketch()
+        across.addWidget(self.sketch)
+        column = QVBoxLayout()
+        across.addLayout(column, 1)
         column.setSpacing(8)
         self.text = plain_label()
         self.text.setWordWrap(True)
@@ -56,6 +61,9 @@ class PromptBar(QFrame):
     def show_prompt(self, prompt: Prompt) -> None:
         """Ask."""
         self.text.setText(prompt.text)
+        self.sketch.setVisible(prompt.factor == CLIP)
+        self.sketch.what = str(prompt.value)
+        self.sketch.update()
         leads = prompt.factor == WIRING
         for answer, label, tip in _LEADS if leads else _HAND:
             self.buttons[answer].setText(
@@ -64,6 +72,7 @@ class PromptBar(QFrame):
             self.buttons[answer].setToolTip(tip)
         self.buttons[Answer.LET_RIG].setVisible(prompt.rig_can)
         self.buttons[Answer.TAKE].setVisible(prompt.gain is not None)
+        self.buttons[Answer.SKIP].setVisible(prompt.factor != CLIP)
         first = self.buttons[Answer.LET_RIG if prompt.rig_can else Answer.DONE]
         for button in self.buttons.values():
             button.setProperty("role", "primary" if button is first else "")

@@ -14,6 +14,7 @@ from utter_calm.present.picture.search import search_view
 from utter_calm.quantities import plain_text, si_text
 from utter_calm.ui.chain.condition_editor import add_condition_editor
 from utter_calm.ui.chain.editors import open_editor
+from utter_calm.ui.chain.rig_editors import calibration_form
 from utter_calm.ui.chain.step_editor import add_step_editor
 from utter_calm.ui.live.forms import effect_form, event_form
 from utter_calm.ui.look.theme import current_palette
@@ -42,6 +43,7 @@ class Workspace(Screen):
         s.run_started.connect(self._renew_running)
         s.run_ended.connect(self._run_ended)
         s.progressed.connect(self._progressed)
+        s.shared.connect(lambda share, text: self.transport.show_progress(share, f"calibrating: {text}"))
         s.asked.connect(self._asked)
         s.answered.connect(self.prompt.hide)
         s.tried.connect(self._tried)
@@ -146,6 +148,11 @@ class Workspace(Screen):
             self.session.run(pending)
         elif not pending:
             self.tell("Nothing is left of the last run.")
+
+    def calibrate(self) -> None:
+        """Ask for the known resistor, and calibrate the impedance of the rig."""
+        if not self.live.running and not self.session.running:
+            calibration_form(self.session, self.chain.links["pickup"]).open_under(self.chain.links["pickup"])
 
     def show_calculator(self) -> None:
         """Open the little calculator with the chosen level and load."""

@@ -32,6 +32,7 @@ class Chosen(QObject):
     run_started = Signal()
     run_ended = Signal()
     progressed = Signal(object)
+    shared = Signal(float, str)
     asked = Signal(object)
     answered = Signal()
     told = Signal(str)

@@ -12,28 +12,28 @@ from utter_calm.errors import Cancelled, UtterCalmError
 from utter_calm.job.document import Cell
 from utter_calm.job.job import Job
 from utter_calm.job.run.bench import Bench
+from utter_calm.job.run.calibration import CalibrationWanted, calibrate_bench
 from utter_calm.job.run.prompt import Answer, Prompt
 from utter_calm.job.run.run import RunHooks, RunProgress, run_cells
+from utter_calm.measure.impedance_sweep import ImpedanceSweepSettings
+from utter_calm.rig import Rig
 
 
-class RunWorker(QThread):
-    """Runs cells of the coverage on its own thread.
+class AskingWorker(QThread):
+    """Works on a bench on its own thread, and asks for hands.
 
-    ``asked`` carries a :class:`Prompt`; the run waits until :meth:`answer` is called. ``failed`` carries the error, the
+    ``asked`` carries a :class:`Prompt`; the work waits until :meth:`answer` is called. ``failed`` carries the error, the
     program's own or not: an error that nobody foresaw is shown as well, never lost with its thread.
     """
 
     asked = Signal(object)
-    progressed = Signal(object)
-    taken = Signal(object, object)
     failed = Signal(object)
     cancelled = Signal()
 
-    def __init__(self, job: Job, cells: list[Cell], bench: Bench, *, paced: bool, auto: bool, check: bool, parent: QObject) -> None:
+    def __init__(self, bench: Bench, *, auto: bool, parent: QObject) -> None:
         super().__init__(parent)
         self.setObjectName("measuring")
-        self._job, self._cells, self._bench, self._paced, self._auto = job, cells, bench, paced, auto
-        self._document, self._check = job.document, check
+        self._bench, self._auto = bench, auto
         self._cancel = threading.Event()
         self._answers: queue.Queue[Answer] = queue.Queue()
 
@@ -47,22 +47,16 @@ class RunWorker(QThread):
         self._answers.put(Answer.STOP)
 
     def run(self) -> None:
-        """Measure; called by Qt on the new thread."""
-        hooks = RunHooks(ask=self._ask, progress=self._progress, finished=self.taken.emit, check=self._check)
+        """Work; called by Qt on the new thread."""
         try:
-            run_cells(
-                self._job,
-                self._cells,
-                self._bench,
-                hooks,
-                cancel=self._cancel,
-                paced=self._paced,
-                document=self._document,
-            )
+            self._work()
         except Cancelled:
             self.cancelled.emit()
         except Exception as problem:  # noqa: BLE001 - whatever it is, it is shown; the thread must not swallow it
             self.failed.emit(problem)
+
+    def _work(self) -> None:
+        raise NotImplementedError
 
     def _ask(self, prompt: Prompt) -> Answer:
         if self._auto and prompt.rig_can:
@@ -72,8 +66,44 @@ class RunWorker(QThread):
         self.asked.emit(prompt)
         return self._answers.get()
 
+
+class RunWorker(AskingWorker):
+    """Runs cells of the coverage."""
+
+    progressed = Signal(object)
+    taken = Signal(object, object)
+
+    def __init__(self, job: Job, cells: list[Cell], bench: Bench, *, paced: bool, auto: bool, check: bool, parent: QObject) -> None:
+        super().__init__(bench, auto=auto, parent=parent)
+        self._job, self._cells, self._paced = job, cells, paced
+        self._document, self._check = job.document, check
+
+    def _work(self) -> None:
+        hooks = RunHooks(ask=self._ask, progress=self._progress, finished=self.taken.emit, check=self._check)
+        run_cells(
+            self._job, self._cells, self._bench, hooks, cancel=self._cancel, paced=self._paced, document=self._document,
+        )  # fmt: skip
+
     def _progress(self, at: RunProgress) -> None:
         self.progressed.emit(at)
+
+
+class CalibrationWorker(AskingWorker):
+    """Calibrates the impedance of a rig; ``done`` carries the calibration, ``shared`` how far it is and what is going on."""
+
+    done = Signal(object)
+    shared = Signal(float, str)
+
+    def __init__(self, bench: Bench, rig: Rig, wanted: CalibrationWanted, step: ImpedanceSweepSettings, *, auto: bool,
+                 parent: QObject) -> None:  # fmt: skip
+        super().__init__(bench, auto=auto, parent=parent)
+        self._rig, self._wanted, self._settings = rig, wanted, step
+
+    def _work(self) -> None:
+        s = self._settings
+        self.done.emit(calibrate_bench(
+            self._bench, self._rig, self._wanted, s.rate_hz, s.level_v, self._ask, cancel=self._cancel, progress=self.shared.emit,
+        ))  # fmt: skip
 
 
 class Computation(QThread):

@@ -1,0 +1,30 @@
+"""What a real impedance rig adds to what hangs on its leads: the leads, and two inputs that are not quite alike."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from utter_calm.standins.base import FloatArray
+from utter_calm.standins.leads import Leads
+from utter_calm.standins.linear import LinearCircuit
+
+
+class Sensing:
+    """Turns a circuit's current into what the rig's two inputs hear; carries its state to the next block."""
+
+    def __init__(self, circuit: LinearCircuit, sense_ohm: float, leads: Leads, rate_hz: float) -> None:
+        self._circuit, self._sense, self._leads = circuit, sense_ohm, leads
+        self._part = leads.late * rate_hz
+        self._before = 0.0
+
+    def process(self, volts: FloatArray) -> FloatArray:
+        """Volts across what hangs on the leads, and across the resistor, both (n, 2), of a block of the source."""
+        late, amperes = self._circuit.process(np.ascontiguousarray(volts[:, 0]))
+        sensed = self._sense * amperes
+        heard = self._leads.gain * sensed
+        if self._part:
+            # a small part of a sample: the straight line between neighbours is as good as a filter there
+            before = np.concatenate([[self._before], heard[:-1]])
+            self._before = float(heard[-1]) if len(heard) else self._before
+            heard = heard + self._part * (before - heard)
+        return np.stack([late - sensed, heard], axis=1)
