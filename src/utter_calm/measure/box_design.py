@@ -23,8 +23,7 @@ NO_HIGH_PASS = "none"  # noqa: S105 - a filter
 ORDERS = ((NO_HIGH_PASS, "none"), ("1", "first order"), ("2", "second order"), ("3", "third order"), ("4", "fourth order"))
 ENDS = (("one flanged", "one end in a wall"), ("both flanged", "both ends in a wall"), ("both free", "both ends free"))
 WANTED = ("re", "bl", "mms", "cms", "rms", "sd")
-_FROM_RESONANCE = 8.0
-_FEWEST_FOR_COIL = 12
+_FEWEST_FOR_COIL, _NO_COIL = 12, 1e-3
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,7 +40,7 @@ class BoxSettings(StepSettings):
     power_w: float = setting(0.0, "Power at most, into Re; 0 for not known", "W", high=1e5, analysis_only=True)
     high_pass: str = setting(NO_HIGH_PASS, "High-pass before the amplifier", choices=ORDERS, analysis_only=True)
     high_pass_hz: float = setting(30.0, "Corner of the high-pass", "Hz", low=1, high=1000, analysis_only=True)
-    leak_q: float = setting(10.0, "Leakage Q, as of a usual box", low=1, high=1e6, analysis_only=True, rare=True)
+    leak_q: float = setting(10.0, "Leakage Q of box and port", low=1, high=1e6, analysis_only=True, rare=True)
     port_m_s: float = setting(17.0, "Air in the port at most, peak", "m/s", low=0.1, high=100, analysis_only=True, rare=True)
     ends: str = setting("one flanged", "Ends of the port", choices=ENDS, analysis_only=True, rare=True)
     source_ohm: float = setting(0.0, "Source and leads", "ohm", high=1000, analysis_only=True, rare=True)
@@ -58,7 +57,7 @@ class BoxSettings(StepSettings):
     def enclosure(self) -> Enclosure:
         """The box."""
         if self.box == CLOSED:
-            return Enclosure(self.volume_m3, None, self.leak_q)
+            return Enclosure(self.volume_m3)  # a closed box is sealed
         if self.box == VENTED:
             return Enclosure(self.volume_m3, self.tuned_hz, self.leak_q, port_area_m2=self.port_area_m2)
         passive = Radiator(math.pi / 4 * self.radiator_diameter_m**2, self.radiator_cms)
@@ -81,7 +80,7 @@ def driver_from(known: Mapping[str, float]) -> BoxDriver:
 
 
 def driver_of(found: Result, take: int = 0) -> BoxDriver:
-    """The driver that a take of driver parameters tells, with the coil that its fitted curve shows.
+    """The driver that a take of driver parameters tells, with the coil as it was fitted.
 
     Raises
     ------
@@ -95,16 +94,10 @@ def driver_of(found: Result, take: int = 0) -> BoxDriver:
             hint="Measure it with a mass or in a test box too, or give its moving mass.",
         )
     driver = driver_from(known)
-    fit = found.trace("impedance_fit")
-    if fit is None or fit.phase_rad is None:
+    coil = found.trace("coil")
+    if coil is None or coil.phase_rad is None or len(coil.x) < _FEWEST_FOR_COIL or coil.magnitude.max() < _NO_COIL * driver.re:
         le = found.reading("le_1k")
         return replace(driver, le=0.0 if le is None else max(le.value, 0.0))
-    above = fit.x > _FROM_RESONANCE * driver.fs
-    if above.sum() < _FEWEST_FOR_COIL:
-        return driver
-    f = fit.x[above]
+    f = coil.x
     at = np.unique(np.searchsorted(f, np.geomspace(f[0], f[-1], 80)).clip(0, len(f) - 1))
-    s = np.asarray(2j * np.pi * f[at])
-    whole = (fit.magnitude * np.exp(1j * fit.phase_rad))[above][at]
-    rest = whole - driver.re - driver.bl**2 / driver.mechanical(s)
-    return replace(driver, coil=coil_chain(f[at], rest))
+    return replace(driver, coil=coil_chain(f[at], (coil.magnitude * np.exp(1j * coil.phase_rad))[at]))

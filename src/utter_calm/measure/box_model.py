@@ -7,6 +7,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from utter_calm.analysis.box.limits import highest
+from utter_calm.analysis.box.model import BoxDriver
 from utter_calm.analysis.box.port import port_for
 from utter_calm.analysis.box.predict import Prediction, predict
 from utter_calm.measure.box_design import VENTED, BoxSettings, driver_of
@@ -57,21 +58,25 @@ class BoxModel(Deduction[BoxSettings]):
     def deduce(self, settings: BoxSettings, takes: Mapping[str, tuple[Given, ...]]) -> Result:
         """Compute the box."""
         given, out = takes["driver"][0], ResultBuilder()
-        driver, box, drive = driver_of(given.result, given.take), settings.enclosure(), settings.drive()
+        driver = driver_of(given.result, given.take)
         u = {r.name: r.uncertainty / 2 / r.value for r in given.result.readings
              if r.name in ("fs", "qms", "qes", "re", "bl") and r.uncertainty and r.value}  # fmt: skip
-        figures = add_figures(out, driver, box, u)
-        add_prediction(out, driver, box, drive, settings.ratings())
-        corner = figures.corner_hz or figures.resonance_hz
-        low = predict(driver, box, np.geomspace(min(_LOW_HZ, corner / 2), 2000.0, 500), drive)
-        _add_strain(out, low, settings)
-        ratings = settings.ratings()
-        if ratings.excursion_m or ratings.power_w:
-            there = predict(driver, box, np.array([corner]), drive)
-            out.add("highest_at_corner", 0, float(highest(driver, there, drive, ratings).pressure_pa[0]), "Pa")
-        if settings.box == VENTED:
-            _add_port(out, settings)
+        add_summary(out, driver, settings, u)
+        add_prediction(out, driver, settings.enclosure(), settings.drive(), settings.ratings())
         return out.build()
+
+
+def add_summary(out: ResultBuilder, driver: BoxDriver, settings: BoxSettings, u: dict[str, float] | None = None) -> None:
+    """Add all that is told without curves; ``u`` as in :func:`add_figures`."""
+    box, drive, ratings = settings.enclosure(), settings.drive(), settings.ratings()
+    figures = add_figures(out, driver, box, u)
+    corner = figures.corner_hz or figures.resonance_hz
+    _add_strain(out, predict(driver, box, np.geomspace(min(_LOW_HZ, corner / 2), 2000.0, 300), drive), settings)
+    if ratings.excursion_m or ratings.power_w:
+        there = predict(driver, box, np.array([corner]), drive)
+        out.add("highest_at_corner", 0, float(highest(driver, there, drive, ratings).pressure_pa[0]), "Pa")
+    if settings.box == VENTED:
+        _add_port(out, settings)
 
 
 def _add_strain(out: ResultBuilder, low: Prediction, settings: BoxSettings) -> None:

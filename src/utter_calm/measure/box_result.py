@@ -10,7 +10,7 @@ import numpy as np
 from utter_calm.analysis.box.figures import Figures, figures_of
 from utter_calm.analysis.box.limits import Ratings, highest
 from utter_calm.analysis.box.model import BoxDriver, Enclosure
-from utter_calm.analysis.box.predict import Drive, Prediction, predict
+from utter_calm.analysis.box.predict import Drive, Prediction, group_delay, predict
 from utter_calm.measure.declare import Declared
 from utter_calm.measure.driver_declared import BOXED
 from utter_calm.measure.result import ResultBuilder, Trace
@@ -43,10 +43,16 @@ _SHIFT = ("fs", "qms", "qes", "re", "bl")
 
 
 def add_prediction(
-    out: ResultBuilder, driver: BoxDriver, box: Enclosure, drive: Drive, ratings: Ratings | None = None
+    out: ResultBuilder,
+    driver: BoxDriver,
+    box: Enclosure,
+    drive: Drive,
+    ratings: Ratings | None = None,
+    *,
+    per_octave: int = PER_OCTAVE,
 ) -> Prediction:
     """Add the curves of a box; with ratings also how loud it may be."""
-    f = np.geomspace(FROM_HZ, TO_HZ, round(PER_OCTAVE * math.log2(TO_HZ / FROM_HZ)) + 1)
+    f = np.geomspace(FROM_HZ, TO_HZ, round(per_octave * math.log2(TO_HZ / FROM_HZ)) + 1)
     seen = predict(driver, box, f, drive)
 
     def add(name: str, z: np.ndarray, unit: str) -> None:
@@ -58,7 +64,7 @@ def add_prediction(
     if seen.port_velocity_m_s is not None:
         add("port_velocity", seen.port_velocity_m_s, "m/s")
     add("impedance", seen.impedance_ohm, "ohm")
-    add("group_delay", seen.group_delay_s, "s")
+    add("group_delay", group_delay(driver, box, f, drive), "s")
     if ratings is not None and (ratings.excursion_m or ratings.power_w):
         most = highest(driver, seen, drive, ratings)
         add("highest_level", most.pressure_pa, "Pa")

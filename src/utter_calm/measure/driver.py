@@ -82,6 +82,7 @@ class DriverParameters(Deduction[DriverSettings]):
     plots = (
         PlotSpec("impedance", "Impedance and its fit", ("impedance", "impedance_fit")),
         PlotSpec("phase", "Phase of the impedance", ("impedance", "impedance_fit"), y=PHASE, short="phase"),
+        PlotSpec("coil", "Coil at rest, beyond Re", ("coil",), short="coil"),
         PlotSpec("residual", "What the fit leaves", ("residual",), y_title="off the fit", short="residual"),
     )
 

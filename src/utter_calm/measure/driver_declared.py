@@ -55,6 +55,7 @@ BOXED = {
 TRACES = {
     "impedance": Declared("impedance", "impedance", "Of the driver at its terminals."),
     "impedance_fit": Declared("fitted impedance", "impedance", "Of the fitted circuit, without parasitic resonances."),
+    "coil": Declared("coil at rest", "impedance", "Of the fitted coil beyond its DC resistance, the cone held still."),
     "residual": Declared("what the fit leaves", "part", "Magnitude of the impedance over that of the fit, less one."),
 }
 READINGS = {**ELECTRICAL, **MECHANICAL, **BY_WAY, **BOXED}

@@ -126,6 +126,8 @@ def _add_curves(out: ResultBuilder, run: Run, free: FreeAir) -> None:
     out.traces.append(Trace("impedance", 1, f, "Hz", run.ohm, "ohm", run.phase_rad))
     z = free.circuit.impedance(np.asarray(2j * np.pi * f))
     out.traces.append(Trace("impedance_fit", 1, f, "Hz", np.abs(z), "ohm", np.unwrap(np.angle(z))))
+    coil = free.circuit.lossless(np.asarray(2j * np.pi * f)) - free.told.value("re")
+    out.traces.append(Trace("coil", 1, f, "Hz", np.abs(coil), "ohm", np.unwrap(np.angle(coil))))
     scatter = np.interp(np.log(f), np.log(free.data.frequency_hz), free.data.sigma / np.abs(free.data.impedance))
     out.traces.append(Trace("residual", 1, f, "Hz", run.ohm / np.abs(z) - 1, "1", uncertainty=2 * scatter))
 

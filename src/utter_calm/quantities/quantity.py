@@ -42,7 +42,7 @@ class View:
     label
         The unit as it is written behind a number: ``dBV``, ``%``, ``V``.
     reference
-        Value that reads 0 dB.
+        Value that reads 0 dB; for a linear view, of what is one on the axis: 1e-3 for millimetres.
     axis
         As it is written on an axis, where that is more than the label: ``dB re fundamental``.
     """
@@ -67,7 +67,9 @@ class View:
             return np.asarray(np.log10(np.maximum(array, _LEAST)))
         if self.scale is Scale.PERCENT:
             return np.asarray(100 * array)
-        return np.asarray(np.degrees(array)) if self.scale is Scale.DEGREES else array
+        if self.scale is Scale.DEGREES:
+            return np.asarray(np.degrees(array))
+        return array if self.reference == 1 else array / self.reference
 
     def value(self, place: float) -> float:
         """The value at a place; inverse of :meth:`place`."""
@@ -77,7 +79,7 @@ class View:
             return float(10.0**place)
         if self.scale is Scale.PERCENT:
             return place / 100
-        return math.radians(place) if self.scale is Scale.DEGREES else place
+        return math.radians(place) if self.scale is Scale.DEGREES else place * self.reference
 
     def shown(self, value: float, uncertainty: float | None = None, *, digits: int = 5) -> Shown:
         """Write a value in this view, with as many digits as its uncertainty allows."""

@@ -10,7 +10,7 @@ import numpy.typing as npt
 
 FloatArray = npt.NDArray[np.float64]
 ComplexArray = npt.NDArray[np.complex128]
-_LINKS = 14
+_LINKS, _LEAST_PART = 14, 1e-4
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -35,11 +35,12 @@ def coil_chain(frequency_hz: FloatArray, ohm: ComplexArray) -> Callable[[Complex
     from scipy.optimize import nnls  # noqa: PLC0415 - heavy: not before a box is modelled
 
     s = 2j * np.pi * np.asarray(frequency_hz)
+    size = np.maximum(np.abs(ohm), _LEAST_PART * np.abs(ohm).max())
     w = np.geomspace(abs(s[0]) / 3, abs(s[-1]) * 3, _LINKS)
-    columns = np.concatenate([s[:, None], s[:, None] / (s[:, None] + w)], axis=1) / np.abs(ohm)[:, None]
+    columns = np.concatenate([s[:, None], s[:, None] / (s[:, None] + w)], axis=1) / size[:, None]
     scale = np.abs(columns).max(axis=0)
     stacked = np.concatenate([columns.real, columns.imag]) / scale
-    wanted = ohm / np.abs(ohm)
+    wanted = ohm / size
     found, _ = nnls(stacked, np.concatenate([wanted.real, wanted.imag]))
     found = found / scale
     return CoilChain(float(found[0]), found[1:], w)

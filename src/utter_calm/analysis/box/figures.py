@@ -11,7 +11,7 @@ from utter_calm.analysis.box.model import BoxDriver, Enclosure
 from utter_calm.analysis.box.predict import Drive, predict
 
 _HALF = math.sqrt(0.5)
-_FROM_HZ, _TO_HZ, _PER_OCTAVE = 1.0, 20_000.0, 96
+_FROM_HZ, _TO_HZ, _PER_OCTAVE = 1.0, 20_000.0, 24
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,8 +49,8 @@ def _peak(driver: BoxDriver, box: Enclosure, f: np.ndarray, level: np.ndarray) -
     at = int(np.argmax(level))
     if at in (0, len(f) - 1):
         return float(level[at])
-    for _ in range(3):  # each turn looks a hundred times closer
-        f = np.geomspace(f[max(at - 1, 0)], f[min(at + 1, len(f) - 1)], 201)
+    for _ in range(4):  # each turn looks twenty times closer
+        f = np.geomspace(f[max(at - 1, 0)], f[min(at + 1, len(f) - 1)], 41)
         level = _level(driver, box, f)
         at = int(np.argmax(level))
     return float(level[at])

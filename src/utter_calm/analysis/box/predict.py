@@ -39,8 +39,6 @@ class Prediction:
         the port's area is not known.
     impedance_ohm
         At the terminals of the driver.
-    group_delay_s
-        Of the pressure.
     """
 
     frequency_hz: FloatArray
@@ -48,7 +46,6 @@ class Prediction:
     excursion_m: ComplexArray
     port_velocity_m_s: ComplexArray | None
     impedance_ohm: ComplexArray
-    group_delay_s: FloatArray
 
 
 def predict(driver: BoxDriver, box: Enclosure, frequency_hz: FloatArray, drive: Drive | None = None) -> Prediction:
@@ -56,11 +53,16 @@ def predict(driver: BoxDriver, box: Enclosure, frequency_hz: FloatArray, drive: 
     drive = drive or Drive()
     s = np.asarray(2j * np.pi * np.asarray(frequency_hz, dtype=float))
     pressure, excursion, port, impedance = _solve(driver, box, s, drive)
-    ahead, behind = (_solve(driver, box, s * (1 + step), drive)[0] for step in (_STEP, -_STEP))
-    delay = -np.angle(ahead / behind) / (2 * _STEP * s.imag)
     area = box.radiator.sd if box.radiator is not None else box.port_area_m2
     velocity = None if box.tuned_hz is None or area is None else port / area
-    return Prediction(np.asarray(frequency_hz, dtype=float), pressure, excursion, velocity, impedance, delay)
+    return Prediction(np.asarray(frequency_hz, dtype=float), pressure, excursion, velocity, impedance)
+
+
+def group_delay(driver: BoxDriver, box: Enclosure, frequency_hz: FloatArray, drive: Drive | None = None) -> FloatArray:
+    """Group delay of the pressure in s at each frequency (n,) in Hz."""
+    s = np.asarray(2j * np.pi * np.asarray(frequency_hz, dtype=float))
+    ahead, behind = (_solve(driver, box, s * (1 + step), drive or Drive())[0] for step in (_STEP, -_STEP))
+    return np.asarray(-np.angle(ahead / behind) / (2 * _STEP * s.imag))
 
 
 def _solve(

@@ -23,6 +23,7 @@ _ASTRAY = 0.5
 """Logarithm by which no resistance and no resonance departs from what was seen."""
 _CREEP_START = 0.02
 _CREEP_LEAST, _CREEP_MOST = 1e-4, 0.4
+_NOTHING = 1e-12
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -64,7 +65,9 @@ def solve(residual: Callable[[FloatArray], FloatArray], start: FloatArray, close
         return None
     if not np.isfinite(jacobian).all():
         return None
-    size = np.maximum(np.linalg.norm(jacobian, axis=0), 1e-300)
+    # what moves nothing is not known, and moves nothing: its variance must not become infinite over nothing
+    size = np.linalg.norm(jacobian, axis=0)
+    size = np.maximum(size, max(1e-300, _NOTHING * float(size.max())))
     gram = np.linalg.pinv((jacobian / size).T @ (jacobian / size), rcond=1e-13)
     squares = float(2 * found.cost)
     # what is left beyond the scatter is the model's, and what neighbours share counts once

@@ -42,17 +42,26 @@ def draw(
     if view.empty or view.sheet is not None:
         drawing.under.append(Text(width / 2, height / 2, view.empty, palette.soft_text, style.letters + 1.5, "middle"))
         return drawing, mapper
-    drawing.under += _grid(mapper, palette, style)
+    drawing.axes += _grid(mapper, palette, style)
     if view.surface is not None:
         drawing.under += surface_items(mapper, palette, style)
     if view.floor is not None:
         drawing.under.append(_floor(mapper, view.floor, palette))
+    if view.limit is not None:
+        drawing.under += _limit(mapper, view.limit, palette, style)
     drawing.under += [_bound(mapper, bound, palette) for bound in view.bounds]
     drawing.over += curves_drawn(mapper, view.curves, palette)
     drawing.words += _points_read(mapper, palette, style)
     drawing.words += _labels(mapper, palette, style)
     drawing.words += _flags(mapper, palette, style)
     return drawing, mapper
+
+
+def moving_drawn(mapper: Mapper, palette: Palette) -> list[Item]:
+    """What moves on axes that stay: the limit, the curves, and what they are called."""
+    view = mapper.view
+    limit = [] if view.limit is None else _limit(mapper, view.limit, palette, mapper.style)
+    return [*limit, *curves_drawn(mapper, view.curves, palette), *curve_labels(mapper, palette, mapper.style)]
 
 
 def curves_drawn(mapper: Mapper, curves: Sequence[CurveView], palette: Palette) -> list[Item]:
@@ -108,7 +117,11 @@ def _grid(mapper: Mapper, palette: Palette, style: Style) -> list[Item]:
     if not view.above:
         out.append(Text(frame.right, frame.bottom + 33 * unit, view.x.label, palette.soft_text, style.letters, "end"))
     middle = (frame.top + frame.bottom) / 2
-    out.append(Text(13 * unit, middle, view.y.label, palette.soft_text, style.letters, "middle", turned=True))
+    # where the whole title does not fit, the unit says enough
+    fits = 0.55 * style.letters * len(view.y.label) <= frame.height + 24 * unit
+    out.append(
+        Text(13 * unit, middle, view.y.label if fits else view.y.unit, palette.soft_text, style.letters, "middle", turned=True)
+    )
     return out
 
 
@@ -172,6 +185,15 @@ def _floor(mapper: Mapper, curve: CurveView, palette: Palette) -> Path:
     edge, bottom = _points(mapper, curve.x, curve.y), mapper.frame.bottom
     shape = np.concatenate([edge, [[edge[-1, 0], bottom], [edge[0, 0], bottom]]])
     return Path(shape, fill=palette.floor, opacity=0.75)
+
+
+def _limit(mapper: Mapper, curve: CurveView, palette: Palette, style: Style) -> list[Item]:
+    """What must not be reached: shaded, with its edge and its words."""
+    edge, top = _points(mapper, curve.x, curve.y), mapper.frame.top
+    edge[:, 1] = np.maximum(edge[:, 1], top)
+    shape = np.concatenate([edge, [[edge[-1, 0], top], [edge[0, 0], top]]])
+    words = Text(mapper.frame.right - 8, top + 1.3 * style.letters, curve.label, palette.soft_text, style.letters, "end")
+    return [Path(shape, fill=palette.floor, opacity=0.75), Path(edge, palette.soft_text, 1.0), words]
 
 
 def _bound(mapper: Mapper, bound: BoundView, palette: Palette) -> Path:

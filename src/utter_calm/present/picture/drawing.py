@@ -100,7 +100,7 @@ class Frame:
 
 @dataclass(slots=True)
 class Drawing:
-    """All that is drawn, in its order: ``under`` the curves, the curves ``over`` that, and the ``words`` about them.
+    """All that is drawn, in its order: ``axes``, what is ``under`` the curves, the curves ``over`` that, the ``words`` about them.
 
     In a live picture the curves alone move.
     """
@@ -108,6 +108,7 @@ class Drawing:
     width: float
     height: float
     frame: Frame
+    axes: list[Item] = field(default_factory=list)
     under: list[Item] = field(default_factory=list)
     over: list[Item] = field(default_factory=list)
     words: list[Item] = field(default_factory=list)
@@ -115,4 +116,4 @@ class Drawing:
     @property
     def items(self) -> list[Item]:
         """Everything, lowest first."""
-        return [*self.under, *self.over, *self.words]
+        return [*self.axes, *self.under, *self.over, *self.words]

@@ -121,6 +121,8 @@ class PlotView:
 
     Parameters
     ----------
+    limit
+        Above it nothing may go: what lies there is shaded, with the curve's own words on it.
     points
         What the main readings tell, on their curves.
     room
@@ -141,6 +143,7 @@ class PlotView:
     curves: tuple[CurveView, ...] = ()
     floor: CurveView | None = None
     floor_label: str = "what the rig alone gives"
+    limit: CurveView | None = None
     bounds: tuple[BoundView, ...] = ()
     detail: tuple[float, float] | None = None
     notes: tuple[str, ...] = ()

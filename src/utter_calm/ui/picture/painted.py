@@ -18,7 +18,7 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QWidget
 
 from utter_calm.present.palette import Palette
-from utter_calm.present.picture.draw import curves_drawn, draw
+from utter_calm.present.picture.draw import curves_drawn, draw, moving_drawn
 from utter_calm.present.picture.drawing import Drawing, FloatArray
 from utter_calm.present.picture.mapper import Mapper, Style, Window, whole_window
 from utter_calm.present.picture.view import PlotView
@@ -50,7 +50,8 @@ class PaintedPlot(QWidget):
         self._under: QPixmap | None = None
         self._palette = current_palette()
         self._whole: QPixmap | None = None
-        self._live = False
+        self._live = self._moving = False
+        self._axes: QPixmap | None = None
         self._cursor = float("nan")
         self.marks: tuple[float, ...] = ()
         self._zoomed = False
@@ -90,11 +91,20 @@ class PaintedPlot(QWidget):
         """Show a picture; ``keep_range`` leaves the axes where the eye is."""
         if self._view is not None and view.x.label != self._view.x.label:
             self.set_marks(())
-        self._view, self._live = view, False
+        self._view, self._live, self._moving = view, False, False
         self._cursor = float("nan")
         if not keep_range or view.empty:
             self._zoomed, self._window = False, None
         self._changed()
+
+    def show_moving(self, view: PlotView) -> None:
+        """Show a picture while something is dragged: on the same axes what moves alone is drawn, and quickly."""
+        was = self._view
+        if was is None or was.empty or view.empty or (was.x, was.y, was.room) != (view.x, view.y, view.room):
+            self.show_view(view)
+            return
+        self._view, self._moving, self._whole = view, True, None
+        self.update()
 
     def update_curves(self, heights: list[FloatArray]) -> None:
         """Move the curves that are shown, for a live picture: new heights at the same x, in the order of the view."""
@@ -176,7 +186,17 @@ class PaintedPlot(QWidget):
             painter.end()
             return
         drawing, mapper = self._drawn(palette)
-        if self._live:
+        if self._moving:
+            if self._axes is None:
+                self._axes = self._blank(palette)
+                under = QPainter(self._axes)
+                paint(under, drawing.axes, drawing.frame)
+                under.end()
+            painter.drawPixmap(0, 0, self._axes)
+            mapper = Mapper(view, mapper.frame, mapper.window, mapper.style)
+            mapper.width = self.width()
+            paint(painter, moving_drawn(mapper, palette), mapper.frame, smooth=False)
+        elif self._live:
             if self._under is None:
                 self._under = self._picture(palette, drawing, live=True)
             painter.drawPixmap(0, 0, self._under)
@@ -201,17 +221,22 @@ class PaintedPlot(QWidget):
 
     def _picture(self, palette: Palette, drawing: Drawing, *, live: bool) -> QPixmap:
         """Paint all of it once; of a live picture all but the curves, which move."""
-        ratio = self.devicePixelRatioF()
-        picture = QPixmap(self.size() * ratio)
-        picture.setDevicePixelRatio(ratio)
-        picture.fill(QColor(palette.ground))
+        picture = self._blank(palette)
         painter = QPainter(picture)
         crowded = self._view is not None and len(self._view.curves) > _CROWD
+        paint(painter, drawing.axes, drawing.frame)
         paint(painter, drawing.under, drawing.frame)
         if not live:
             paint(painter, drawing.over, drawing.frame, smooth=not crowded)
         paint(painter, drawing.words, drawing.frame)
         painter.end()
+        return picture
+
+    def _blank(self, palette: Palette) -> QPixmap:
+        ratio = self.devicePixelRatioF()
+        picture = QPixmap(self.size() * ratio)
+        picture.setDevicePixelRatio(ratio)
+        picture.fill(QColor(palette.ground))
         return picture
 
     def _paint_empty(self, painter: QPainter, text: str, palette: Palette) -> None:
@@ -241,7 +266,7 @@ class PaintedPlot(QWidget):
                 painter.drawRoundedRect(int(at - 3), int(frame.top), 6, 16, 3, 3)
 
     def _changed(self) -> None:
-        self._drawing = self._mapper = self._under = self._whole = None
+        self._drawing = self._mapper = self._under = self._whole = self._axes = None
         self.update()
 
     def _set_window(self, window: Window | None) -> None:

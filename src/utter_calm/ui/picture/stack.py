@@ -42,8 +42,8 @@ class PictureStack(QWidget):
         layout.addWidget(self.words)
         self._following = False
 
-    def show_views(self, views: Sequence[PlotView | None]) -> None:
-        """Show a picture in each; None hides its canvas."""
+    def show_views(self, views: Sequence[PlotView | None], *, moving: bool = False) -> None:
+        """Show a picture in each; None hides its canvas. ``moving`` while something is dragged."""
         shown = [k for k, view in enumerate(views) if view is not None]
         drawn = [v for v in views if v is not None and not v.empty]
         room = max((len(c.label) for v in drawn for c in v.curves), default=-1) + 1
@@ -51,7 +51,11 @@ class PictureStack(QWidget):
             canvas.setVisible(view is not None)
             if view is not None:
                 above = k != shown[-1] and not view.empty
-                canvas.show_view(replace(view, room=room, above=above), keep_range=False)
+                placed = replace(view, room=room, above=above)
+                if moving:
+                    canvas.show_moving(placed)
+                else:
+                    canvas.show_view(placed)
         self.words.setText("")
 
     def _follow(self, x: float) -> None:
