@@ -32,10 +32,7 @@ def figures_of(driver: BoxDriver, box: Enclosure) -> Figures:
     rising = np.flatnonzero((level[:-1] < _HALF) & (level[1:] >= _HALF))
     corner = None
     if len(rising):
-        from scipy.optimize import brentq  # noqa: PLC0415 - heavy: not before there is something to look for
-
-        low, high = f[rising[-1]], f[rising[-1] + 1]
-        corner = float(brentq(lambda x: _level(driver, box, np.array([x]))[0] - _HALF, low, high, xtol=1e-12, rtol=1e-13))
+        corner = _crossing(driver, box, float(f[rising[-1]]), float(f[rising[-1] + 1]))
     return Figures(box.resonance_hz(driver), q, corner, max(1.0, _peak(driver, box, f, level)))
 
 
@@ -43,6 +40,17 @@ def _level(driver: BoxDriver, box: Enclosure, f: np.ndarray) -> np.ndarray:
     """Response (n,) over the level far above the resonance."""
     drive = Drive(1.0, 1.0)
     return np.abs(predict(driver, box, f, drive).pressure_pa) / driver.reference(1.0, 1.0)
+
+
+def _crossing(driver: BoxDriver, box: Enclosure, low: float, high: float) -> float:
+    """Where the response rises through -3.01 dB between two places; many at once, which is quicker than one by one."""
+    for _ in range(3):
+        f = np.geomspace(low, high, 33)
+        level = _level(driver, box, f)
+        at = int(np.flatnonzero((level[:-1] < _HALF) & (level[1:] >= _HALF))[-1])
+        low, high = float(f[at]), float(f[at + 1])
+    share = float((_HALF - level[at]) / (level[at + 1] - level[at]))
+    return low * (high / low) ** share
 
 
 def _peak(driver: BoxDriver, box: Enclosure, f: np.ndarray, level: np.ndarray) -> float:
