@@ -50,7 +50,7 @@ def _crossing(driver: BoxDriver, box: Enclosure, low: float, high: float) -> flo
         at = int(np.flatnonzero((level[:-1] < _HALF) & (level[1:] >= _HALF))[-1])
         low, high = float(f[at]), float(f[at + 1])
     share = float((_HALF - level[at]) / (level[at + 1] - level[at]))
-    return low * (high / low) ** share
+    return float(low * (high / low) ** share)
 
 
 def _peak(driver: BoxDriver, box: Enclosure, f: np.ndarray, level: np.ndarray) -> float:
