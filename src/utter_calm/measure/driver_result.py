@@ -13,6 +13,7 @@ from utter_calm.analysis.driver.joint import BOX, MASS, SENSITIVITY
 from utter_calm.analysis.driver.parameters import UNITS, Told, with_scale
 from utter_calm.analysis.driver.parasitic import Parasite
 from utter_calm.analysis.driver.sanity import implausible
+from utter_calm.analysis.driver.suspects import BESIDE, CONE, SUPPORT, VENT, cause_of, find_jump, rough_about
 from utter_calm.measure.driver_declared import READINGS
 from utter_calm.measure.result import ResultBuilder, Trace, Trust
 from utter_calm.quantities import si_text
@@ -33,7 +34,11 @@ def add_free_air(
     """Add what free air alone tells; ``u_scale`` is the relative standard uncertainty of all ohms together."""
     _add(out, with_scale(free.told, u_scale))
     _add_curves(out, run, free)
-    _add_parasites(out, free.parasites)
+    fs = free.told.value("fs")
+    rough = rough_about(free.data.frequency_hz, free.data.sigma / np.abs(free.data.impedance), fs)
+    # beside a resonance that is rough every wave is one of that roughness
+    _add_parasites(out, [p for p in free.parasites if rough is None or cause_of(p, fs) != BESIDE], fs)
+    _add_suspects(out, free, run, rough)
     if run.phase_rad is None:
         out.trust.append(Trust("no_phase", "The curve has no phase: fitted by its magnitude alone.", grave=False))
     if free.points_in_peak < _FEW_IN_PEAK:
@@ -132,11 +137,36 @@ def _add_curves(out: ResultBuilder, run: Run, free: FreeAir) -> None:
     out.traces.append(Trace("residual", 1, f, "Hz", run.ohm / np.abs(z) - 1, "1", uncertainty=2 * scatter))
 
 
-def _add_parasites(out: ResultBuilder, found: Sequence[Parasite]) -> None:
+_CAUSES = {
+    SUPPORT: "does what holds the driver ring? Hang it freely or hold it to something heavy: the wave moves or goes.",
+    VENT: "is its vent covered, or air caught behind it? Raise it, and leave vent and back free.",
+    CONE: "a mode of the cone or its surround, most likely: it belongs to the driver, and shows in its response too.",
+    BESIDE: "beside the resonance itself: a leak to what it stands on, or a cone that rocks? Turn it, and hang it freely.",
+}
+
+
+def _add_suspects(out: ResultBuilder, free: FreeAir, run: Run, rough: float | None) -> None:
+    """Say what the curve shows of a loose clip and of a coil that rubs."""
+    fs, q = free.told.value("fs"), free.told.value("qms")
+    jump = find_jump(run.frequency_hz, run.ohm, run.phase_rad, fs, q, free.parasites)
+    if jump is not None and rough is None:
+        text = f"The curve leaps by {100 * jump.part:.2g} % at {jump.at_hz:.3g} Hz: is a clip loose? Clean and tighten it."
+        out.trust.append(Trust("loose_contact", text))
+    if rough is not None:
+        text = (
+            f"The curve is rough about the resonance, by {100 * rough:.2g} %, and smooth above: does the coil rub? "
+            "Turn the driver over and measure again; listen at a low frequency."
+        )
+        out.trust.append(Trust("rough_resonance", text))
+
+
+def _add_parasites(out: ResultBuilder, found: Sequence[Parasite], fs: float) -> None:
     for number, one in enumerate(found, start=1):
         out.add(f"parasitic_frequency_{number}", 0, one.shows_hz, "Hz")
         out.add(f"parasitic_height_{number}", 0, one.ohm, "ohm")
-    if found:
-        places = ", ".join(f"{one.shows_hz:.4g} Hz ({one.ohm:.2g} Ω)" for one in found)
-        text = f"Something else resonates at {places}: what holds the driver, a covered vent, a panel, the surround. Taken off."
-        out.trust.append(Trust("parasitic_resonance", text, grave=False))
+    by_cause: dict[str, list[str]] = {}
+    for one in found:
+        by_cause.setdefault(cause_of(one, fs), []).append(f"{one.shows_hz:.4g} Hz ({one.ohm:.2g} Ω)")
+    for cause, places in by_cause.items():
+        at = " and ".join([", ".join(places[:-1]), places[-1]]) if len(places) > 1 else places[0]
+        out.trust.append(Trust("parasitic_resonance", f"At {at}: {_CAUSES[cause]} Taken off.", grave=False))

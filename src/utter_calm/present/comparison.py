@@ -76,7 +76,32 @@ def comparison_view(takes: Sequence[Facts], compared: Sequence[Compared]) -> Com
     groups = kind_of(kind).groups
     if groups and len(compared) == 1:
         verdict = f"{moved_words(compared[0].readings, groups, kind)} {verdict}"
+    elif len(compared) == 1:
+        verdict = f"{_by_level(takes, compared[0])}{verdict}"
     return ComparisonView(titles, verdict, tuple(_row(pairs, titles, kind) for pairs in rows))
+
+
+_LINEAR = 0.01
+
+
+def _by_level(takes: Sequence[Facts], compared: Compared) -> str:
+    """Whether a resonance stays where it is when it is driven harder: of a driver, whether it was measured in small signals."""
+    levels = [(one.settings or {}).get("level_v") for one in takes[:2]]
+    low, high = levels if len(levels) == 2 else (None, None)
+    if not isinstance(low, float | int) or not isinstance(high, float | int) or low == high:
+        return ""
+    pair = next((p for p in compared.readings if p.first.name == "fs" and p.ratio is not None), None)
+    if pair is None or pair.ratio is None:
+        return ""
+    part, volts = pair.ratio - 1, " to ".join(str(si_text(v, "V", digits=2)) for v in (low, high))
+    if abs(part) < _LINEAR:
+        return f"The resonance stays, within {max(100 * abs(part), 0.01):.1g} %, from {volts}: small signals. "
+    softer = (part < 0) == (high > low)
+    how = "softer" if softer else "stiffer"
+    return (
+        f"The resonance moves by {fixed(100 * part, 1)} % from {volts}: the suspension is {how} where it moves further. "
+        "State the level, or measure lower. "
+    )
 
 
 def _shortened(titles: tuple[str, ...]) -> tuple[str, ...]:

@@ -6,7 +6,17 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 
 from utter_calm.quantities import number_of
-from utter_calm.standins import class_d, driver, part_box, patch_cable, preamplifier, show_converter, valve_amplifier, wiring
+from utter_calm.standins import (
+    class_d,
+    driver,
+    driver_faults,
+    part_box,
+    patch_cable,
+    preamplifier,
+    show_converter,
+    valve_amplifier,
+    wiring,
+)
 from utter_calm.standins.amplifier import Amplifier, AmplifierModel
 from utter_calm.standins.base import Bench, StandIn
 from utter_calm.standins.bench_supply import BenchSupply
@@ -73,6 +83,8 @@ CATALOGUE: dict[str, Entry] = {
     "surround driver": Entry(driver.of(driver.SURROUND), driver.STATES),
     "tired surround driver": Entry(driver.of(driver.TIRED), driver.STATES),
     "surround driver on a shelf": Entry(driver.of(driver.ON_SHELF), driver.STATES),
+    "surround driver, loose clip": Entry(lambda bench: driver_faults.LooseClip(driver.SURROUND, bench), driver.STATES),
+    "surround driver, coil rubs": Entry(lambda bench: driver_faults.Rubbing(driver.SURROUND, bench), driver.STATES),
     "mid-woofer": Entry(driver.of(driver.WOOFER), driver.STATES),
     "mid-woofer, vent half covered": Entry(driver.of(driver.COVERED), driver.STATES),
     "tweeter": Entry(driver.of(driver.TWEETER), driver.STATES),

@@ -69,23 +69,38 @@ class DriverModel:
         return self
 
 
-def circuit_of(m: DriverModel, sense_ohm: float, rate_hz: float) -> LinearCircuit:
-    """The current of a driver: states are coil current, currents of the lossy inductances, cone, creep, shelf and vent."""
+@dataclass(frozen=True, slots=True, eq=False)
+class DriverCircuit:
+    """The equations of a driver: states are coil current, currents of the lossy inductances, cone, creep, shelf and vent."""
+
+    a: FloatArray
+    b: FloatArray
+    at: dict[str, int]
+
+    def answer(self, state: str, rate_hz: float) -> LinearCircuit:
+        """What runs them and gives one state: ``i`` the current, ``x`` the excursion."""
+        row = np.zeros(len(self.b))
+        row[self.at[state]] = 1.0
+        return LinearCircuit(self.a, self.b, row, rate_hz)
+
+
+def circuit_of(m: DriverModel, sense_ohm: float) -> DriverCircuit:
+    """Write down the equations of a driver behind a resistor."""
     names = ["i", *(f"l{k}" for k in range(len(m.lossy))), "x", "u", *(f"e{k}" for k in range(len(_CREEP_TIMES)))]
     names += ["xs", "us"] if m.shelf else []
     names += ["xv", "uv"] if m.vent else []
     at = {name: k for k, name in enumerate(names)}
     n = len(names)
-    a, b, current = np.zeros((n, n)), np.zeros(n), np.zeros(n)
+    a, b = np.zeros((n, n)), np.zeros(n)
     series = sense_ohm + m.leads_ohm + m.re + sum(r for _, r in m.lossy)
     a[at["i"], at["i"]] = -series / m.le
     a[at["i"], at["u"]] = -m.bl / m.le
-    b[at["i"]], current[at["i"]] = 1 / m.le, 1.0
+    b[at["i"]] = 1 / m.le
     for k, (henry, ohm) in enumerate(m.lossy):
         a[at["i"], at[f"l{k}"]] = ohm / m.le
         a[at[f"l{k}"], at["i"]], a[at[f"l{k}"], at[f"l{k}"]] = ohm / henry, -ohm / henry
     _add_cone(m, a, at)
-    return LinearCircuit(a, b, current, rate_hz)
+    return DriverCircuit(a, b, at)
 
 
 def _add_cone(m: DriverModel, a: FloatArray, at: dict[str, int]) -> None:
@@ -142,7 +157,7 @@ SUBWOOFER = DriverModel(re=3.5, le=0.6e-3, lossy=((1.4e-3, 4.0), (3e-3, 45.0)), 
 
 TIRED = replace(SURROUND, cms=1.31 * SURROUND.cms, rms=0.86 * SURROUND.rms)
 ON_SHELF = replace(SURROUND, shelf=(1.1, 187.0, 14.0))
-COVERED = replace(WOOFER, vent=(620.0, 7.0, 0.35))
+COVERED = replace(WOOFER, vent=(410.0, 7.0, 5.0))
 
 STATES = {"state": (FREE, WITH_MASS, IN_BOX)}
 COILS = ("one coil", "in series", "in parallel", "in series, one reversed")
@@ -157,7 +172,7 @@ def on_bench(model: DriverModel, bench: Bench) -> Sensing:
     """A running driver at the ends of the rig's leads."""
     leads = bench.leads
     longer = replace(model, leads_ohm=model.leads_ohm + leads.ohm, le=model.le + leads.henry)
-    return Sensing(circuit_of(longer, bench.sense_ohm, bench.rate_hz), bench.sense_ohm, leads, bench.rate_hz)
+    return Sensing(circuit_of(longer, bench.sense_ohm).answer("i", bench.rate_hz), bench.sense_ohm, leads, bench.rate_hz)
 
 
 def _coils(model: DriverModel, bench: Bench) -> DriverModel:
