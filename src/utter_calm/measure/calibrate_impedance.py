@@ -9,14 +9,15 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from utter_calm.analysis.sense import LOW, smoothed
+from utter_calm.analysis.sense import smoothed
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import ComplexArray
 from utter_calm.errors import MeasurementError, NoSignal
 from utter_calm.measure.capture import Capture
-from utter_calm.measure.impedance_sweep import ImpedanceSweep, ImpedanceSweepSettings, heard_ratio
+from utter_calm.measure.heard_impedance import heard_ratio
+from utter_calm.measure.impedance_sweep import ImpedanceSweep, ImpedanceSweepSettings
 from utter_calm.measure.result import ResultBuilder
-from utter_calm.measure.sensed import Sensed, impedance_of
+from utter_calm.measure.sensed import impedance_of
 from utter_calm.measure.take_step import Progress, play_step
 from utter_calm.quantities import si_text
 from utter_calm.rig import Device, Rig
@@ -66,10 +67,10 @@ def listen(
     NoSignal
         No current flows, or nothing was heard.
     """
-    bare = replace(rig, impedance=None)
+    bare, settings = replace(rig, impedance=None), replace(settings, closer="no")
     capture: Capture = play_step(ImpedanceSweep(), settings, device, bare, load_ohm=None, cancel=cancel, progress=progress)
-    ratio = heard_ratio(settings, capture, ResultBuilder(), shorted=shorted)
-    apparent, u = impedance_of(ratio, Sensed(1.0, LOW, 1, 2), None, None, None)
+    ratio, sensed = heard_ratio(settings, capture, ResultBuilder(), ImpedanceSweep().stimulus, shorted=shorted)
+    apparent, u = impedance_of(ratio, sensed, None, None, None)
     return Heard(ratio.frequency_hz, apparent, u)
 
 
@@ -144,7 +145,8 @@ def calibrate(
 
     short, known = heard(SHORTED), heard(KNOWN)
     opened = None
-    if with_open:
+    # before the resistor two unlike inputs make more of a high impedance than of a low one: two ends are not enough
+    if with_open or rig.sense_side != "low":
         try:
             opened = heard(OPEN)
         except NoSignal:

@@ -21,7 +21,7 @@ from utter_calm.quantities import si_text
 _SMALL = {MASS: 0.15, BOX: 0.25}
 _BETTER = {MASS: "Add more: about as much as the cone weighs.", BOX: "Take a smaller box."}
 _MOVED, _SURE = 0.02, 3.0
-_FEW_IN_PEAK = 8
+_FEW_IN_PEAK, _ABOVE = 8, 4.0
 _BY_WAY = ("mms", "cms", "rms", "bl", "vas", "eta0", "sensitivity_2v83")
 _DC_APART = 0.02
 _BOX_UNITS = {name: "Hz" if READINGS[name].quantity == "frequency" else "1" for name in
@@ -148,11 +148,13 @@ _CAUSES = {
 def _add_suspects(out: ResultBuilder, free: FreeAir, run: Run, rough: float | None) -> None:
     """Say what the curve shows of a loose clip and of a coil that rubs."""
     fs, q = free.told.value("fs"), free.told.value("qms")
-    jump = find_jump(run.frequency_hz, run.ohm, run.phase_rad, fs, q, free.parasites)
-    if jump is not None and rough is None:
+    # a coil that rubs makes leaps about the resonance, a loose clip everywhere
+    from_hz = 0.0 if rough is None else _ABOVE * fs
+    jump = find_jump(run.frequency_hz, run.ohm, run.phase_rad, fs, q, free.parasites, above_hz=from_hz)
+    if jump is not None:
         text = f"The curve leaps by {100 * jump.part:.2g} % at {jump.at_hz:.3g} Hz: is a clip loose? Clean and tighten it."
         out.trust.append(Trust("loose_contact", text))
-    if rough is not None:
+    elif rough is not None:
         text = (
             f"The curve is rough about the resonance, by {100 * rough:.2g} %, and smooth above: does the coil rub? "
             "Turn the driver over and measure again; listen at a low frequency."

@@ -1,29 +1,28 @@
-"""Impedance of what hangs on the leads: a sweep, its volts on one channel and its current on another."""
+"""Impedance of what hangs on the leads: a sweep, its volts and its current, or its volts behind a known resistor."""
 
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 
-from utter_calm.analysis.sense import LOW
-from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.transforms import ComplexArray
-from utter_calm.analysis.two_channel import Ratio
-from utter_calm.errors import NoSignal
+from utter_calm.errors import UtterCalmError
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, with_roles
-from utter_calm.measure.kind import PlotSpec, SingleStimulus, Stimulus, setting
-from utter_calm.measure.pictures import PHASE
-from utter_calm.measure.result import Result, ResultBuilder, Trust
-from utter_calm.measure.sensed import READINGS, Sensed, add_impedance, impedance_of, ratio_in
-from utter_calm.measure.swept import LEAD_S, TAIL_S, SweptSettings, between_silences
+from utter_calm.measure.heard_impedance import add_strength, calibrated_by, first_part, heard_ratio
+from utter_calm.measure.kind import Passage, Passages, PlotSpec, SingleStimulus, Stimulus, setting
+from utter_calm.measure.pictures import NYQUIST, PARTS, PHASE
+from utter_calm.measure.result import Result, ResultBuilder
+from utter_calm.measure.sensed import READINGS, add_impedance, impedance_of, sharpness_of
+from utter_calm.measure.settings import YES_OR_NO
+from utter_calm.measure.swept import SweptSettings, between_silences
 from utter_calm.quantities import si_text
-from utter_calm.rig import CURRENT, VOLTAGE
+from utter_calm.rig import Rig
 
-_FEWEST = 3
+SECOND = "second_from_hz"
+_WIDE, _LINES, _LONGEST_S, _SCATTERS = 1.5, 16.0, 20.0, 3e-3
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,11 +33,13 @@ class ImpedanceSweepSettings(SweptSettings):
     stop_hz: float = setting(22_000.0, "Stop", "Hz", low=10, high=88_000)
     duration_s: float = setting(5.0, "Duration", "s", low=0.5, high=120)
     level_v: float = setting(0.25, "Level at the output", "V", low=1e-4, high=20)
+    averages: int = setting(1, "Sweeps averaged", low=1, high=64)
+    closer: str = setting("yes", "A second sweep where a peak is sharp or rough", choices=YES_OR_NO)
     rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
 
 
 class ImpedanceSweep(SingleStimulus[ImpedanceSweepSettings]):
-    """One sweep through the unit and the resistor that tells its current."""
+    """One sweep or several through the unit and the resistor that tells its current, and one more where a peak is sharp."""
 
     has_floor = False  # without a unit the leads are open, or shorted
     key = "impedance_sweep"
@@ -48,11 +49,15 @@ class ImpedanceSweep(SingleStimulus[ImpedanceSweepSettings]):
     readings = with_roles({
         **READINGS,
         "level": Declared("volts at the unit", "small_level", "R.m.s. across the unit while the sweep sounds."),
+        "current": Declared("current in the unit", "current", "R.m.s. through the unit while the sweep sounds."),
+        "power": Declared("power in the unit", "power", "Mean of volts times amperes while the sweep sounds."),
     }, "fs", "zmax", "minimum_impedance", "minimum_impedance_frequency", "level")  # fmt: skip
     traces = {"impedance": Declared("impedance", "impedance", "Volts across the unit over its current.")}
     plots = (
         PlotSpec("impedance", "Impedance", ("impedance",)),
         PlotSpec("phase", "Phase of the impedance", ("impedance",), y=PHASE, short="phase"),
+        PlotSpec("parts", "Resistance and reactance", ("impedance",), y=PARTS, short="R and X"),
+        PlotSpec("nyquist", "Reactance over resistance (Nyquist)", ("impedance",), y=NYQUIST, short="Nyquist"),
     )
 
     def stimulus(self, settings: ImpedanceSweepSettings) -> Stimulus:
@@ -62,7 +67,42 @@ class ImpedanceSweep(SingleStimulus[ImpedanceSweepSettings]):
     def signal(self, settings: ImpedanceSweepSettings) -> str:
         """Say what is played."""
         low, high = (si_text(f, "Hz", digits=2) for f in (settings.start_hz, settings.stop_hz))
-        return f"sweep {low} to {high}"
+        return f"sweep {low} to {high}" + (f", {settings.averages} times" if settings.averages > 1 else "")
+
+    def expected_s(self, settings: ImpedanceSweepSettings) -> float:
+        """Length of the sweeps, without the second pass."""
+        return self.stimulus(settings).duration_s * settings.averages
+
+    def passages(self, settings: ImpedanceSweepSettings, rig: Rig) -> Passages:  # noqa: ARG002
+        """Play the sweep as often as is wanted, then once more about a peak that asks for it."""
+        volts = self.stimulus(settings).volts
+        capture = yield Passage(volts, {})
+        narrow = self._about_peak(settings, capture) if settings.closer == "yes" else None
+        for _ in range(settings.averages - 1):
+            yield Passage(volts, {})
+        if narrow is not None:
+            text = f"once more about {si_text(narrow.start_hz * _WIDE, 'Hz', digits=3)}"
+            tags = {SECOND: narrow.start_hz, "second_to_hz": narrow.stop_hz, "second_s": narrow.duration_s}
+            yield Passage(self.stimulus(narrow).volts, tags, text=text)
+
+    def _about_peak(self, settings: ImpedanceSweepSettings, capture: Capture) -> ImpedanceSweepSettings | None:
+        """A sweep about the resonance, where that is too sharp for the record's lines, or scatters; None where it is not."""
+        try:
+            ratio, sensed = heard_ratio(settings, capture, ResultBuilder(), self.stimulus)
+            apparent, u = impedance_of(ratio, sensed, None, None, None)
+        except UtterCalmError:
+            return None  # the analysis says what is wrong with it
+        found = sharpness_of(ratio.frequency_hz, apparent)
+        if found is None:
+            return None
+        at, width = found
+        rough = float(u[int(np.argmin(np.abs(ratio.frequency_hz - at)))])
+        lines = width * (settings.duration_s + 1)
+        if lines > _LINES and rough < _SCATTERS:
+            return None
+        long = min(max(settings.duration_s, _LINES / width), _LONGEST_S)
+        low, high = max(at / _WIDE, settings.start_hz), min(at * _WIDE, settings.stop_hz)
+        return replace(settings, start_hz=low, stop_hz=high, duration_s=long) if high > 2 * low else None
 
     def conclude(
         self,
@@ -74,72 +114,11 @@ class ImpedanceSweep(SingleStimulus[ImpedanceSweepSettings]):
         """Divide the volts by the amperes."""
         capture: Capture = prepared
         out = ResultBuilder()
-        ratio = heard_ratio(settings, capture, out)
+        ratio, sensed = heard_ratio(settings, capture, out, self.stimulus)
         if progress is not None:
             progress(0.7)
-        apparent, u = impedance_of(ratio, _SENSED, None, None, None)
-        impedance, u_rig, calibrated = calibrated_by(capture, ratio.frequency_hz, apparent, out)
-        add_impedance(out, ratio.frequency_hz, impedance, u, _SENSED, calibrated=calibrated, u_rig=u_rig)
-        volts = capture.signal(VOLTAGE)
-        sounding = slice(round(LEAD_S * capture.rate_hz), len(volts) - round(TAIL_S * capture.rate_hz))
-        out.add("level", 0, float(np.sqrt(np.mean(volts[sounding] ** 2))), "V")
+        apparent, u = impedance_of(ratio, sensed, None, None, None)
+        impedance, u_rig, calibrated = calibrated_by(capture, sensed, ratio.frequency_hz, apparent, out)
+        add_impedance(out, ratio.frequency_hz, impedance, u, sensed, calibrated=calibrated, u_rig=u_rig)
+        add_strength(out, first_part(capture), sensed, ratio.frequency_hz, apparent)
         return out.build()
-
-
-_SENSED = Sensed(1.0, LOW, 1, 2)
-
-
-def heard_ratio(settings: ImpedanceSweepSettings, capture: Capture, out: ResultBuilder, *, shorted: bool = False) -> Ratio:
-    """Volts over amperes over the band that was swept; what was wrong with the recording is added.
-
-    Raises
-    ------
-    NoSignal
-        The rig hears no current, a channel is silent, or next to nothing of the sweep was heard.
-    """
-    roles = [c.role for c in capture.channels]
-    if VOLTAGE not in roles or CURRENT not in roles:
-        raise NoSignal(
-            "An impedance needs the volts across the unit and its current.",
-            hint="Give one of the rig's inputs the role “current”, and a sense resistor (rig).",
-        )
-    volts, amperes = capture.with_role(VOLTAGE), capture.with_role(CURRENT)
-    physical = np.stack([capture.signal(n) for n in (volts, amperes)], axis=1)
-    record = Capture(physical, capture.rate_hz, overload=_overload(capture, volts, amperes))
-    ratio = ratio_in(record, _SENSED, out, "The take", shorted=shorted)
-    # beyond what was swept there is only what leaks from it
-    inside = (ratio.frequency_hz >= settings.start_hz) & (ratio.frequency_hz <= settings.stop_hz)
-    if np.count_nonzero(inside) < _FEWEST:
-        raise NoSignal("Next to nothing of the sweep was heard.", hint="Check the leads and the level.")
-    return Ratio(ratio.frequency_hz[inside], ratio.value[inside], ratio.u[inside], ratio.coherence)
-
-
-def calibrated_by(
-    capture: Capture, frequency_hz: FloatArray, apparent: ComplexArray, out: ResultBuilder
-) -> tuple[ComplexArray, FloatArray, bool]:
-    """Impedance (n,) with what the rig adds taken out, the relative standard uncertainty of that, and whether it was.
-
-    A calibration that belongs to another rig is not used; one that is too old is, with a quarter of what it does as uncertainty.
-    Both are said.
-    """
-    rig, none = capture.rig, np.zeros(len(frequency_hz))
-    if rig is None:
-        return apparent, none, False
-    known, plain = rig.impedance, none + rig.u_impedance(capture.rate_hz)
-    if known is None:
-        return apparent, plain, any(c.correction is not None for c in capture.channels)
-    foreign = known.foreign(rig.bound, capture.rate_hz)
-    if foreign:
-        text = f"The calibration of the impedance was not used: {foreign}. Calibrate again (pickup)."
-        out.trust.append(Trust("calibration_foreign", text))
-        return apparent, plain, True
-    impedance = known.correct(frequency_hz, apparent)
-    if not known.expired:
-        return impedance, plain, True
-    text = f"The calibration of the impedance of {known.made} is older than {known.days} days. Calibrate again (pickup)."
-    out.trust.append(Trust("calibration_old", text))
-    return impedance, np.hypot(plain, 0.25 * np.abs(impedance / apparent - 1)), True
-
-
-def _overload(capture: Capture, *numbers: int) -> tuple[bool, ...]:
-    return tuple(len(capture.overload) >= n and capture.overload[n - 1] for n in numbers)

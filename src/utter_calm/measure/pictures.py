@@ -6,6 +6,8 @@ from dataclasses import dataclass
 
 PHASE = "phase"
 """View of a picture that draws the phases of its traces."""
+PARTS, NYQUIST = "parts", "nyquist"
+"""Views that draw real and imaginary parts over x, or one over the other."""
 
 
 @dataclass(frozen=True, slots=True)

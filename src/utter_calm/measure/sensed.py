@@ -28,6 +28,8 @@ _SHORT, _OPEN = 0.01, 1e4
 _FOLLOWS = 0.5
 _NOISY = 0.02
 _NOTHING = 1e-6
+_NOT_HELD = 50.0
+"""Quality of a peak whose sides are too steep for the curve's points."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -128,6 +130,16 @@ def add_impedance(
     if not calibrated:
         text = "The channels were never compared: their difference in gain and delay is in the result. Record a known resistor."
         out.trust.append(Trust("uncalibrated", text, grave=False))
+
+
+def sharpness_of(frequency_hz: FloatArray, impedance: ComplexArray) -> tuple[float, float] | None:
+    """Resonance and the width of its peak in Hz; None where there is none."""
+    try:
+        seen = three_point(frequency_hz, np.abs(impedance))
+    except NoResonance:
+        return None
+    sharp = seen.qms if np.isfinite(seen.qms) else _NOT_HELD
+    return seen.fs_hz, seen.fs_hz / max(sharp, 0.1)
 
 
 def _add_resonance(out: ResultBuilder, frequency_hz: FloatArray, size: FloatArray, u: FloatArray) -> None:

@@ -80,7 +80,7 @@ def chain_view(
                  f"on the bench: {standing_unit}" if standing_unit not in (None, unit.stand_in or unit.title) else
                  f"was {shown.unit_title}" if shown and shown.role != FLOOR and shown.unit_title != unit.title else "",
                  simulated=bool(unit.stand_in)),
-        LinkView("load", "load", "the unit itself", "it hangs on the leads") if rig.senses_current else
+        LinkView("load", "load", "the unit itself", "it hangs on the leads") if rig.senses_impedance else
         LinkView("load", "load", load_text, f"up to {rig.load_power_w:g} W",
                  f"was {value_text(was)}" if was and was != standing_load else "",
                  "" if step is not None and step.measure.limits_itself else
@@ -134,7 +134,7 @@ def _ohms(value: float) -> str:
 
 def _pickup(rig: Rig) -> str:
     """How the inputs hear the unit."""
-    if rig.senses_current:
+    if rig.senses_impedance:
         return f"sense resistor {_ohms(rig.sense_ohm)}"
     return "direct" if rig.pickup_ratio == 1 else f"divider by {rig.pickup_ratio:g}"
 
@@ -142,7 +142,7 @@ def _pickup(rig: Rig) -> str:
 def _pickup_link(rig: Rig, step: Step | None, shown: TakeSummary | None) -> LinkView:
     """The pickup; of a rig that hears a current, with what its calibration is worth."""
     main = _pickup(rig)
-    if not rig.senses_current:
+    if not rig.senses_impedance:
         return LinkView("pickup", "pickup", main, f"± {fixed(200 * rig.u_level, 2)} % (k = 2)", _rig_badge(shown, rig.pickup_ratio))
     known = rig.impedance
     if known is None:
@@ -182,7 +182,7 @@ def level_view(job: Job, unit: Unit, step: Step | None, load: Value | None, leve
     level = level_of(plan, step) if level_v is None else level_v
     if not level:
         return LevelView("no signal", "")
-    if plan.rig.senses_current:
+    if plan.rig.senses_impedance:
         return _behind_resistor(level, plan.rig.sense_ohm)
     if step is not None and step.measure.limits_itself:
         return LevelView(f"up to {si_text(level, 'V', digits=3)} out", "rises from below and stops by itself")

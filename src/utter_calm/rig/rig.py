@@ -8,7 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from utter_calm.errors import InputError
-from utter_calm.rig.channel import CURRENT, DRIVE, UNIT_OF_ROLE, VOLTAGE, Channel, Correction
+from utter_calm.rig.channel import CURRENT, DRIVE, LOOPBACK, UNIT_OF_ROLE, VOLTAGE, Channel, Correction
 from utter_calm.rig.impedance_calibration import ImpedanceCalibration
 
 DIVIDER, PRE_FILTER, SENSE, AMPLIFIER = "divider", "pre-filter", "sense resistor", "power amplifier"
@@ -136,9 +136,23 @@ class Rig:
         return next((p.value for p in self.parts if p.kind == DIVIDER and p.side == "input"), 1.0)
 
     @property
-    def senses_current(self) -> bool:
-        """Whether an input hears the current of what hangs on the leads, as for an impedance."""
-        return any(c.role == CURRENT for c in self.inputs)
+    def senses_impedance(self) -> bool:
+        """Whether what hangs on the leads hangs behind a known resistor, so that its impedance can be told."""
+        return bool(self.sense_side)
+
+    @property
+    def sense_side(self) -> str:
+        """How the resistor tells a current; empty where there is none.
+
+        ``low``: an input hears the volts across it; ``high``: one hears the volts before it, looped back; ``source``: one input
+        hears the unit alone, and what was played stands for the volts before it.
+        """
+        roles = {c.role for c in self.inputs}
+        if CURRENT in roles:
+            return "low"
+        if not any(p.kind == SENSE for p in self.parts) or VOLTAGE not in roles:
+            return ""
+        return "high" if LOOPBACK in roles else "source"
 
     @property
     def sense_ohm(self) -> float:
@@ -157,7 +171,7 @@ class Rig:
         known = self.impedance
         if known is not None and not known.foreign(self.bound, rate_hz):
             return known.u
-        return math.hypot(*(c.u_level for c in self.recorded if c.role in (VOLTAGE, CURRENT)))
+        return math.hypot(*(c.u_level for c in self.recorded if c.role in (VOLTAGE, CURRENT, LOOPBACK)))
 
     def on_day(self, today: dt.date) -> Rig:
         """The rig as it is on a day: a calibration of the impedance that is too old is marked."""
@@ -267,11 +281,18 @@ def stereo_rig(
     return Rig(name, device, drives, listens, parts, ceiling_v, load_power_w, u_load)
 
 
-def impedance_rig(name: str = "Simulated impedance rig", *, sense_ohm: float = 10.0, ceiling_v: float = 1.0) -> Rig:
-    """Make a rig that hears the volts across what hangs on the leads, and its current by a sense resistor."""
+def impedance_rig(
+    name: str = "Simulated impedance rig", *, sense_ohm: float = 10.0, ceiling_v: float = 1.0, side: str = "low"
+) -> Rig:  # fmt: skip
+    """Make a rig that hears the volts across what hangs on the leads, and its current by a sense resistor.
+
+    ``side`` is as :attr:`Rig.sense_side`: ``low``, ``high``, or ``source`` with one input only.
+    """
     drives = (Channel(1, role=DRIVE, full_scale=4.0, calibrated="2026-11-02"),)
-    volts, amperes = (
+    second = {"low": ("current", CURRENT), "high": ("before the resistor", LOOPBACK)}.get(side)
+    wanted = [("volts", VOLTAGE), *([second] if second else [])]
+    inputs = tuple(
         Channel(n, title, role, UNIT_OF_ROLE[role], full_scale=4.0, u_level=0.0006, u_flatness=0.0001, calibrated="2026-11-02")
-        for n, title, role in ((1, "volts", VOLTAGE), (2, "current", CURRENT))
+        for n, (title, role) in enumerate(wanted, start=1)
     )
-    return Rig(name, "simulated", drives, (volts, amperes), (Part(SENSE, sense_ohm, channels=(2,)),), ceiling_v)
+    return Rig(name, "simulated", drives, inputs, (Part(SENSE, sense_ohm, channels=(2,) if side == "low" else ()),), ceiling_v)

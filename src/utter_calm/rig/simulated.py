@@ -171,8 +171,10 @@ class SimulatedDevice:
     def stand_in(self, rate_hz: int, seed: int) -> StandIn:
         """Make a fresh stand-in for what is connected now."""
         with self._lock:
-            leads = USUAL if self.rig.senses_current else IDEAL
-            bench = Bench(rate_hz, self.load_ohm, dict(self._positions), seed, self.rig.sense_ohm, leads)
+            leads = USUAL if self.rig.senses_impedance else IDEAL
+            bench = Bench(
+                rate_hz, self.load_ohm, dict(self._positions), seed, self.rig.sense_ohm, leads, self.rig.sense_side or "low"
+            )
             return CATALOGUE[self._unit].make(bench)
 
     def open(self, settings: StreamSettings) -> SimulatedStream:
@@ -217,7 +219,7 @@ class SimulatedStream:
     @property
     def latency_frames(self) -> int | None:
         """How late the inputs are, where the device is one that tells."""
-        return self._late_frames if self._device.tells_latency else None
+        return self._late_frames + getattr(self._unit, "late_frames", 0) if self._device.tells_latency else None
 
     def exchange(self, samples: FloatArray) -> RecordedBlock:
         """Play a block (n, outputs) and give what the inputs heard meanwhile, (n, inputs)."""

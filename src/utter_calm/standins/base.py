@@ -40,6 +40,8 @@ class Bench:
         What the current of a driver or a part flows through.
     leads
         How it hangs on the rig.
+    sense_side
+        ``low`` where the second input hears the volts across the resistor, else those before it.
     """
 
     rate_hz: float
@@ -48,6 +50,7 @@ class Bench:
     seed: int = 1
     sense_ohm: float = 10.0
     leads: Leads = IDEAL
+    sense_side: str = "low"
 
     def position(self, knob: str, default: str) -> str:
         """How a knob with named positions stands."""

@@ -172,7 +172,7 @@ def on_bench(model: DriverModel, bench: Bench) -> Sensing:
     """A running driver at the ends of the rig's leads."""
     leads = bench.leads
     longer = replace(model, leads_ohm=model.leads_ohm + leads.ohm, le=model.le + leads.henry)
-    return Sensing(circuit_of(longer, bench.sense_ohm).answer("i", bench.rate_hz), bench.sense_ohm, leads, bench.rate_hz)
+    return Sensing(circuit_of(longer, bench.sense_ohm).answer("i", bench.rate_hz), bench)
 
 
 def _coils(model: DriverModel, bench: Bench) -> DriverModel:

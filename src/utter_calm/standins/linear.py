@@ -29,6 +29,8 @@ class LinearCircuit:
         Samples per second.
     """
 
+    late_frames = _SIDE
+
     def __init__(self, a: Matrix, b: FloatArray, c: FloatArray, rate_hz: float) -> None:
         from scipy.linalg import expm  # noqa: PLC0415 - heavy: not before the first sound
 

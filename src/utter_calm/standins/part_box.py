@@ -34,7 +34,7 @@ def series_on_bench(ohm: float, henry: float, farad: float, bench: Bench) -> Sen
         a, b, c = np.array([[-total / henry, -1 / henry], [1 / farad, 0.0]]), np.array([1 / henry, 0.0]), np.array([1.0, 0.0])
     else:
         a, b, c = np.array([[-total / henry]]), np.array([1 / henry]), np.ones(1)
-    return Sensing(LinearCircuit(a, b, c, bench.rate_hz), bench.sense_ohm, bench.leads, bench.rate_hz)
+    return Sensing(LinearCircuit(a, b, c, bench.rate_hz), bench)
 
 
 CLIPS = ("shorted", "known resistor", "open")

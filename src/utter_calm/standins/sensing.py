@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import numpy as np
 
-from utter_calm.standins.base import FloatArray
-from utter_calm.standins.leads import Leads
+from utter_calm.standins.base import Bench, FloatArray
 from utter_calm.standins.linear import LinearCircuit
 
 
 class Sensing:
     """Turns a circuit's current into what the rig's two inputs hear; carries its state to the next block."""
 
-    def __init__(self, circuit: LinearCircuit, sense_ohm: float, leads: Leads, rate_hz: float) -> None:
-        self._circuit, self._sense, self._leads = circuit, sense_ohm, leads
+    late_frames = LinearCircuit.late_frames
+
+    def __init__(self, circuit: LinearCircuit, bench: Bench) -> None:
+        self._circuit, self._sense, self._leads, self._side = circuit, bench.sense_ohm, bench.leads, bench.sense_side
+        rate_hz, leads = bench.rate_hz, bench.leads
         self._part = leads.late * rate_hz
         self._before = 0.0
 
@@ -21,7 +23,7 @@ class Sensing:
         """Volts across what hangs on the leads, and across the resistor, both (n, 2), of a block of the source."""
         late, amperes = self._circuit.process(np.ascontiguousarray(volts[:, 0]))
         sensed = self._sense * amperes
-        heard = self._leads.gain * sensed
+        heard = self._leads.gain * (sensed if self._side == "low" else late)
         if self._part:
             # a small part of a sample: the straight line between neighbours is as good as a filter there
             before = np.concatenate([[self._before], heard[:-1]])

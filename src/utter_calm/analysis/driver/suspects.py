@@ -43,8 +43,9 @@ class Jump:
 
 
 def find_jump(
-    frequency_hz: FloatArray, ohm: FloatArray, phase_rad: FloatArray | None, fs_hz: float, q: float, parasites: Sequence[Parasite]
-) -> Jump | None:
+    frequency_hz: FloatArray, ohm: FloatArray, phase_rad: FloatArray | None, fs_hz: float, q: float, parasites: Sequence[Parasite],
+    *, above_hz: float = 0.0,
+) -> Jump | None:  # fmt: skip
     """Look for the largest leap of a curve (n,) between neighbours; None where none stands out.
 
     Between two points the parabolas through the three at either side meet where the curve is smooth, and are a leap apart where
@@ -63,6 +64,8 @@ def find_jump(
     for at, sharp in [(fs_hz, q), *((p.resonance_hz, p.q) for p in parasites)]:
         near = np.abs(middle - np.log(at)) < _CLEAR / sharp
         bend = np.maximum(bend, np.where(near, np.maximum(_BEND * (2 * sharp * step) ** 3, _AT_PEAK), 0.0))
+    if above_hz:
+        leap = np.where(np.exp(middle) > above_hz, leap, 0.0)
     beyond = leap / np.maximum(np.maximum(_OUTSTANDS * running_median(leap, _AROUND), _LEAST_JUMP), bend)
     worst = int(np.argmax(beyond))
     return Jump(float(np.exp(middle[worst])), float(leap[worst])) if beyond[worst] > 1 else None

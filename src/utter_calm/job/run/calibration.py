@@ -56,7 +56,7 @@ def calibrate_bench(
     MeasurementError
         What was clipped on is not what was asked for, or the proof failed.
     """
-    if not rig.senses_current:
+    if not rig.senses_impedance:
         raise InputError("This rig hears no current.", hint="Give one of its inputs the role “current” (rig).")
     ohm, u = wanted.resistor()
     bench.have(replace(rig, impedance=None))

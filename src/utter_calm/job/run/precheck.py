@@ -21,7 +21,7 @@ def needs_check(job: Job, document: JobDocument, cell: Cell, played: Iterable[Ce
     if cell.role != UNIT or any((other.unit, other.setup) == (cell.unit, cell.setup) for other in played):
         return False
     plan = document.plan_of(cell.step)
-    if plan.rig.senses_current:
+    if plan.rig.senses_impedance:
         return False  # what hangs on the leads there has neither gain nor two channels
     steps = plan.steps
     return all(job.current(Cell(cell.unit, step.id, cell.setup)) is None for step in steps)

@@ -12,10 +12,11 @@ from utter_calm.job.document import AxisRange, Claim
 from utter_calm.job.facts import Shown
 from utter_calm.job.verdict import mask_bounds
 from utter_calm.measure.kinds import declared, declared_trace, kind_of
-from utter_calm.measure.pictures import PlotSpec
+from utter_calm.measure.pictures import NYQUIST, PARTS, PlotSpec
 from utter_calm.measure.result import Trace
 from utter_calm.present.picture.axes import Look, look_of, with_axes
 from utter_calm.present.picture.over import chosen_over, over_something
+from utter_calm.present.picture.plane import plane_picture
 from utter_calm.present.picture.points import points_read
 from utter_calm.present.picture.ranged import range_for, ranged
 from utter_calm.present.picture.sheet import sheet_view
@@ -68,6 +69,8 @@ def plot_view(
     spec = next((s for s in kind.plots if s.key == spec_key), kind.plots[0])
     if spec.sheet:
         return _sheet(shown, spec, channels)
+    if spec.y in (PARTS, NYQUIST):
+        return plane_picture(shown, spec, channels)
     if spec.surface:
         return surface_picture(shown, spec, channels)
     scale = chosen_over(spec, shown, over)

@@ -11,6 +11,8 @@ from utter_calm.present.picture.view import CurveView, PlotView
 
 def value_at(curve: CurveView, x: float, *, log: bool) -> float | None:
     """Height of a curve at x, interpolated on the axis' own scale; None where it is not valid."""
+    if curve.loop:
+        return None
     low, high = curve.valid or (float(curve.x[0]), float(curve.x[-1]))
     if not max(low, float(curve.x[0])) <= x <= min(high, float(curve.x[-1])):
         return None
@@ -21,6 +23,8 @@ def value_at(curve: CurveView, x: float, *, log: bool) -> float | None:
 
 def places_of(curve: CurveView, height: float, *, log: bool) -> list[float]:
     """Every x at which a curve has a height, rising, interpolated on the axis' own scale."""
+    if curve.loop:
+        return []
     places = np.log(curve.x) if log else curve.x
     off = curve.y - height
     out = [float(p) for p in places[off == 0]]
@@ -32,6 +36,8 @@ def places_of(curve: CurveView, height: float, *, log: bool) -> list[float]:
 
 def crossings(one: CurveView, other: CurveView, *, log: bool) -> list[tuple[float, float]]:
     """Every x at which two curves meet, rising, with the height there, where both are data."""
+    if one.loop or other.loop:
+        return []
     ranges = [c.valid or (float(c.x[0]), float(c.x[-1])) for c in (one, other)]
     low, high = (max(r[0] for r in ranges), min(r[1] for r in ranges))
     x = np.union1d(one.x, other.x)
@@ -47,7 +53,7 @@ def crossings(one: CurveView, other: CurveView, *, log: bool) -> list[tuple[floa
 
 def peaks_of(curve: CurveView, low: float, high: float) -> list[float]:
     """X of every local maximum between two places, the highest first."""
-    inside = (curve.x >= low) & (curve.x <= high)
+    inside = (curve.x >= low) & (curve.x <= high) & (not curve.loop)
     x, y = curve.x[inside], curve.y[inside]
     if len(y) < 3:
         return []

@@ -173,6 +173,8 @@ def _across(frame: Frame, at: float, colour: str) -> Path:
 
 def _points(mapper: Mapper, x: FloatArray, y: FloatArray) -> FloatArray:
     places = mapper.along(x)
+    if len(places) > 1 and (np.diff(places) < 0).any():  # a loop: what turns back is not thinned by columns
+        return np.stack([places, np.clip(mapper.y(y), mapper.frame.top - _BEYOND, mapper.frame.bottom + _BEYOND)], axis=1)
     at, height = thinned(places, mapper.y(y), max(16, int(mapper.frame.width * mapper.style.columns)))
     # far outside is pulled near: the clip hides it, and numbers stay short
     height = np.clip(height, mapper.frame.top - _BEYOND, mapper.frame.bottom + _BEYOND)

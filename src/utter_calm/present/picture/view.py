@@ -39,6 +39,8 @@ class CurveView:
         Whether it is noisy and long: drawn thin.
     doubtful
         (n,) where it is no more than noise, or None: drawn faint.
+    loop
+        Whether its x turns back: nothing can be read off at one x.
     """
 
     x: FloatArray
@@ -51,6 +53,7 @@ class CurveView:
     invalid_reason: str = ""
     dense: bool = False
     doubtful: npt.NDArray[np.bool_] | None = None
+    loop: bool = False
 
     @property
     def dash(self) -> tuple[float, ...]:

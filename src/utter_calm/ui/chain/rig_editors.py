@@ -105,7 +105,7 @@ def calibration_form(session: JobSession, parent: QWidget) -> PopupForm:
 def pickup_editor(session: JobSession, parent: QWidget) -> PopupForm:
     """Say what stands between the unit and the inputs."""
     rig = session.plan.rig
-    if rig.senses_current:
+    if rig.senses_impedance:
         return sense_editor(session, parent)
 
     def apply(form: PopupForm) -> None:
