@@ -71,6 +71,8 @@ class Passage:
         None for silence.
     text
         What is said while it plays, as how a hand must turn; empty for no more than that it plays.
+    kept_s
+        How many seconds of its end the take keeps, for what plays for hours; the kind hears all of it. None for all.
     """
 
     volts: Volts
@@ -78,6 +80,7 @@ class Passage:
     conditions: Conditions = ()
     hold: Callable[[int], FloatArray] | None = None
     text: str = ""
+    kept_s: float | None = None
 
 
 Passages = Generator[Passage, Capture, None]

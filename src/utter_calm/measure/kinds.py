@@ -33,6 +33,7 @@ _WHERE = {
     "boxed": "Box",
     "part": "PartValues",
     "box_model": "BoxModel",
+    "break_in": "BreakIn",
 }
 """Key, which is the name of its module too, and class."""
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import threading
 from collections.abc import Callable
+from dataclasses import replace
 
 import numpy as np
 
@@ -59,11 +60,20 @@ class Player:
             lambda: self._samples(volts() if callable(volts) else volts), cancel=cancel, on_block=on_block,
             hold=None if hold is None else lambda frames: self._samples(hold(frames)),
         )  # fmt: skip
+        self._keep(recording, passage)
+        own = Part(0, len(recording.samples), passage.tags, passage.conditions)
+        return self._capture(recording.samples, [recording], (own,))
+
+    def _keep(self, recording: Recording, passage: Passage) -> None:
+        if passage.kept_s is not None:
+            frames = min(round(passage.kept_s * self._rate), len(recording.samples))
+            if frames < 1:
+                return
+            kept = recording.samples[-frames:].copy()  # a view would hold all of it
+            recording = replace(recording, samples=kept, before=recording.before[:0])
         start = (self._parts[-1].stop if self._parts else 0) + len(recording.before)
         self._kept.append(recording)
         self._parts.append(Part(start, start + len(recording.samples), passage.tags, passage.conditions))
-        own = Part(0, len(recording.samples), passage.tags, passage.conditions)
-        return self._capture(recording.samples, [recording], (own,))
 
     def capture(self) -> Capture:
         """Everything that was recorded: passages in a row, with what was heard between them where a tone was held."""

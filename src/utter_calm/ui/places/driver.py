@@ -10,8 +10,10 @@ from utter_calm.errors import UtterCalmError
 from utter_calm.job.document import Cell
 from utter_calm.job.take import Take
 from utter_calm.measure.kind import StepSettings
+from utter_calm.present.against import BEFORE
 from utter_calm.present.driver_sheet import driver_sheet, free_air_alone, references_for
 from utter_calm.present.next_run import DONE, driver_step, free_air_take, next_run
+from utter_calm.present.pairs import batch_of, pairs_of
 from utter_calm.present.picture.view import empty_plot
 from utter_calm.ui.look.labels import plain_label
 from utter_calm.ui.picture.stack import PictureStack
@@ -60,6 +62,11 @@ class DriverPlace(Page):
         self.against.clicked.connect(self.next_against)
         top.addWidget(self.against)
         top.addStretch()
+        self.pairs = QPushButton("pairs")
+        self.pairs.setProperty("role", "flat")
+        self.pairs.setToolTip("Which samples of this kind go together best")
+        self.pairs.clicked.connect(self._show_pairs)
+        top.addWidget(self.pairs)
         beside.addLayout(top)
         self.list = ScaleList()
         beside.addWidget(self.list, 1)
@@ -149,6 +156,7 @@ class DriverPlace(Page):
         self.detail.setVisible(bool(self.detail.text()))
         self.against.setText(f"held against: {self._against}  ›")
         self.against.setVisible(bool(known))
+        self.pairs.setVisible(any(a.take is not None and not a.title.startswith(BEFORE) for a in known))
         self.side.show()
         self.list.scales.show_groups(view.groups)
         self.stack.show_views(view.views)
@@ -157,6 +165,7 @@ class DriverPlace(Page):
         self.headline.setText(text)
         self.detail.hide()
         self.against.hide()
+        self.pairs.hide()
         self.list.scales.show_groups(())
         self.side.hide()
         self.more.setText("")
@@ -172,6 +181,14 @@ class DriverPlace(Page):
         chosen = self._session.selected[-1] if self._session.selected else None
         fitting = [s for s in setups if chosen is not None and chosen.setup.fits(s.conditions)]
         return Cell(unit, step.id, (fitting or list(setups))[0]) if setups else None
+
+    def _show_pairs(self) -> None:
+        """Say which samples of the batch go together."""
+        cell = self._cell()
+        found = [] if cell is None else pairs_of(batch_of(self._session.job, cell))
+        self.more.setText(
+            f"Best pairs, by parameters and curve: {'; '.join(m.words for m in found)}." if found else "One sample: no pair."
+        )
 
     def _take(self, cells: list[Cell]) -> None:
         """Whoever presses says that it stands as it was asked for."""
