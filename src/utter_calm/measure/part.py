@@ -14,7 +14,7 @@ from utter_calm.measure.kind import PlotSpec, StepSettings, setting
 from utter_calm.measure.part_result import READINGS, add_part, hold_against, read_mark
 from utter_calm.measure.pictures import PHASE
 from utter_calm.measure.result import Result, ResultBuilder
-from utter_calm.quantities import plain_text
+from utter_calm.quantities import Value, plain_text
 
 AUTO, PART = "auto", "part"
 KINDS = ((AUTO, "found by itself"), (RESISTOR, RESISTOR), (INDUCTOR, INDUCTOR), (CAPACITOR, CAPACITOR))
@@ -76,17 +76,22 @@ class PartValues(Deduction[PartSettings]):
             raise MeasurementError(f"This is not the impedance of a part: {problem}.", hint="Look at the curve.") from problem
         out = ResultBuilder()
         add_part(out, found, settings.at_hz)
-        mark = _mark_of(settings.marked, takes["impedance"][0])
+        mark = mark_in(settings.marked, takes["impedance"][0].value(PART))
         if mark is not None:
             hold_against(out, found, mark)
         return out.build()
 
 
-def _mark_of(typed: str, given: Given) -> tuple[float, str, float | None] | None:
-    """The mark that was typed, or the one in the name of the part that was on the leads; None where there is neither."""
+def mark_in(typed: str, name: Value | None) -> tuple[float, str, float | None] | None:
+    """The mark that was typed, or the one in the name of the part that was on the leads; None where there is neither.
+
+    Raises
+    ------
+    InputError
+        What was typed cannot be read.
+    """
     if typed.strip():
         return read_mark(typed)
-    name = given.value(PART)
     try:
         return None if name is None else read_mark(re.sub(r"^\s*[A-Za-z]+\d*\s*:?\s+(?=[\d.,])", "", plain_text(name)))
     except InputError:

@@ -92,6 +92,8 @@ def refuse_impossible(document: JobDocument, cell: Cell, bench: Bench) -> None:
         raise InputError(f"There is no stand-in “{unit.stand_in}”.", hint=f"There is: {', '.join(UNITS)}.")
     for name, value in cell.setup.conditions:
         factor = plan.factor(name)
+        if bench.value(name) == value:
+            continue  # it stands so already
         why = "" if factor is not None and factor.sets else lacks(unit.stand_in, name, value)
         if why:
             raise InputError(

@@ -3,5 +3,5 @@
 from __future__ import annotations
 
 PLOT = "plot"
-NAMES = (PLOT, "claims", "takes", "compare", "rig", "driver", "box")
+NAMES = (PLOT, "claims", "takes", "compare", "rig", "driver", "box", "parts")
 SUFFIX = ".calm"

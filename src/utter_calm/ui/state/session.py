@@ -25,7 +25,7 @@ from utter_calm.rig import ImpedanceCalibration, Rig, keep_rig, known_rigs
 from utter_calm.ui.state.benched import Benched
 from utter_calm.ui.state.newest import Newest
 from utter_calm.ui.state.outliving import let_go
-from utter_calm.ui.state.worker import CalibrationWorker, Computation, RunWorker
+from utter_calm.ui.state.worker import CalibrationWorker, Computation, RunWorker, WatchWorker
 
 
 class JobSession(Benched):
@@ -39,6 +39,7 @@ class JobSession(Benched):
         self._prompt: Prompt | None = None
         self._computations: set[Computation] = set()
         self._askers: list[Newest] = []
+        self._watcher: WatchWorker | None = None
         self._search_cancel = threading.Event()
         self._searching = False
         self._keep_when_settled = False
@@ -180,6 +181,8 @@ class JobSession(Benched):
     def cancel(self) -> None:
         """Stop the run."""
         self._search_cancel.set()
+        if self._watcher is not None:
+            self._watcher.cancel()
         if self._worker is not None:
             self._worker.cancel()
 
@@ -248,6 +251,10 @@ class JobSession(Benched):
         """Whether anything is measured or computed."""
         return self._worker is not None or any(c.isRunning() for c in self._computations)
 
+    def watching(self, worker: WatchWorker | None) -> None:
+        """Something watches the leads: it is stopped like all that sounds, and waited for at the end; None when it has ended."""
+        self._watcher = worker
+
     def asker(self) -> Newest:
         """Make what asks on a thread of its own; that ends with the session."""
         self._askers.append(Newest(self))
@@ -258,7 +265,7 @@ class JobSession(Benched):
         self.blockSignals(True)
         self.cancel()
         ending = (self.trial.end(), *(asker.end() for asker in self._askers))
-        threads = [t for t in (self._worker, *ending, *self._computations) if t is not None]
+        threads = [t for t in (self._worker, self._watcher, *ending, *self._computations) if t is not None]
         let_go(threads, self.job.close, wait_ms=wait_ms)
 
     def _asked(self, prompt: Prompt) -> None:

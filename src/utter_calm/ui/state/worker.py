@@ -16,6 +16,7 @@ from utter_calm.job.run.calibration import CalibrationWanted, calibrate_bench
 from utter_calm.job.run.prompt import Answer, Prompt
 from utter_calm.job.run.run import RunHooks, RunProgress, run_cells
 from utter_calm.measure.impedance_sweep import ImpedanceSweepSettings
+from utter_calm.measure.part_watch import PartWatch, watch_until_new
 from utter_calm.rig import Rig
 
 
@@ -104,6 +105,22 @@ class CalibrationWorker(AskingWorker):
         self.done.emit(calibrate_bench(
             self._bench, self._rig, self._wanted, s.rate_hz, s.level_v, self._ask, cancel=self._cancel, progress=self.shared.emit,
         ))  # fmt: skip
+
+
+class WatchWorker(AskingWorker):
+    """Looks at the leads until a new part hangs there; ``seen`` carries each look's word, ``found`` comes at the end."""
+
+    seen = Signal(object)
+    found = Signal()
+
+    def __init__(self, bench: Bench, rig: Rig, watch: PartWatch, parent: QObject) -> None:
+        super().__init__(bench, auto=True, parent=parent)
+        self._rig, self._watch = rig, watch
+
+    def _work(self) -> None:
+        self._bench.have(self._rig)
+        watch_until_new(self._bench.device, self._rig, self._watch, self.seen.emit, self._cancel)
+        self.found.emit()
 
 
 class Computation(QThread):
