@@ -1,5 +1,6 @@
 """Drivers and parts from an empty job through the simulated rig: what the stand-ins are is what is found."""
 
+import csv
 import math
 from dataclasses import replace
 
@@ -302,3 +303,32 @@ def true_peak(m):
 def test_free_air_alone_makes_no_box():
     with pytest.raises(MeasurementError, match="free air alone"):
         driver_of(Result(), 3)
+
+
+def test_parameters_leave_as_documents_that_a_box_can_be_made_of(tmp_path, call):
+    job, takes, _ = job_of(tmp_path / "a.calm", "driver", "surround driver")
+    number, path = takes[-1].id, tmp_path / "a.calm"
+    job.close()
+    assert call("export", path, number, tmp_path / "p.json")[0] == 0
+    status, out, _ = call("box", tmp_path / "p.json", "--closed", "9l", "--json")
+    assert status == 0
+    assert '"fc"' in out
+    assert call("export", path, number, tmp_path / "p.readings.csv")[0] == 0
+    assert call("export", path, number, tmp_path / "again.csv", "--trace", "readings")[0] == 0
+    rows = list(csv.DictReader((tmp_path / "p.readings.csv").open()))
+    assert (tmp_path / "p.readings.csv").read_text() == (tmp_path / "again.csv").read_text()
+    bl = next(r for r in rows if r["name"] == "bl")
+    assert float(bl["value"]) == pytest.approx(made.SURROUND.bl, rel=3e-3)
+    assert bl["unit"] == "T m"
+    assert float(bl["uncertainty"]) > 0
+    # a reflection at another reference, read back by hand
+    assert call("export", path, takes[0].id, tmp_path / "z.s1p", "--reference", "8 ohm")[0] == 0
+    text = (tmp_path / "z.s1p").read_text().splitlines()
+    assert "# HZ S RI R 8" in text
+    f, re, im = np.array([line.split() for line in text if line[0] not in "!#"], dtype=float).T
+    s = re + 1j * im
+    z = 8 * (1 + s) / (1 - s)
+    true = impedance_of_model(made.SURROUND.in_state("with mass") if "mass" in str(takes[0].setup) else made.SURROUND, f)
+    inside = (f > 20) & (f < 15_000)
+    assert np.max(np.abs(z / true - 1)[inside]) < 3e-3
+    assert call("export", path, takes[0].id, tmp_path / "z.s1p", "--reference", "0 ohm")[0] == 2

@@ -32,10 +32,17 @@ def test_from_an_empty_job_to_parameters_without_another_place(driver_job, qtbot
     space, place = driver_job, driver_job.pages["driver"]
     assert "Nothing is known" in place.headline.text()
     assert not place.side.isVisible()
+    qtbot.waitUntil(lambda: "stand free" in place.coming.text.text(), timeout=20_000)
     place.coming.button.click()
     over(qtbot, space)
     qtbot.waitUntil(lambda: "One more run" in place.headline.text(), timeout=20_000)
-    assert " g move the resonance clearly" in place.coming.text.text()
+    qtbot.waitUntil(lambda: " g move the resonance clearly" in place.coming.text.text(), timeout=20_000)
+    place.coming.amount.setText("10.1 kg")
+    place.coming._understand()
+    assert place.coming.understood.text() == "= 10.1 kg. Is 10.1 g meant?"
+    place.coming.amount.setText("10.1 g")
+    place.coming._understand()
+    assert "putty" in place.coming.understood.text()
     place.coming.amount.setText("10.1 g + x")
     place.coming.take()
     assert not space.session.running  # nobody understands that
@@ -46,7 +53,7 @@ def test_from_an_empty_job_to_parameters_without_another_place(driver_job, qtbot
     place.coming.take()
     over(qtbot, space)
     qtbot.waitUntil(lambda: "Mms 14" in place.headline.text(), timeout=20_000)
-    assert place.coming.isHidden()
+    qtbot.waitUntil(place.coming.isHidden, timeout=20_000)
     assert space.session.plan.step("driver").settings["amount"] == "9.5 g + 0.6 g ± 1 %"
     words = [place.list.scales.index(k).data() for k in range(place.list.scales.rowCount())]
     assert any(w.startswith("Bl, force factor Bl: 6.3") for w in words)

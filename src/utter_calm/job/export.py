@@ -21,10 +21,17 @@ from utter_calm.quantities import plain_text
 
 ENDINGS = (".wav", ".flac", ".csv", ".frd", ".zma", ".s1p", ".json")
 _OF_OHMS = (".zma", ".s1p")
+READINGS = "readings"
+"""Stands for a trace where the readings are wanted as a table."""
+READINGS_ENDING = ".readings.csv"
 
 
-def export_take(job: Job, summary: TakeSummary, path: Path, *, trace: str | None = None, channel: int = 1) -> None:
-    """Write a take; the ending of the name chooses samples, one trace, or everything.
+def export_take(
+    job: Job, summary: TakeSummary, path: Path, *, trace: str | None = None, channel: int = 1, reference_ohm: float = 50.0
+) -> None:  # fmt: skip
+    """Write a take; the ending of the name chooses samples, one trace, the readings, or everything.
+
+    ``reference_ohm`` is that of a reflection (``.s1p``).
 
     Raises
     ------
@@ -46,6 +53,9 @@ def export_take(job: Job, summary: TakeSummary, path: Path, *, trace: str | None
     if surface is not None and ending == ".csv":
         write_text(path, surface_csv(surface))
         return
+    if ending == ".csv" and (trace == READINGS or path.name.lower().endswith(READINGS_ENDING)):
+        write_text(path, take_readings_csv(take))
+        return
     found = _trace(take, trace, channel)
     if ending == ".csv":
         write_text(path, trace_csv(found))
@@ -55,8 +65,23 @@ def export_take(job: Job, summary: TakeSummary, path: Path, *, trace: str | None
         comment = f"{job.document.title}\n{take.summary.unit_title}, {summary.setup}, take {summary.id}\n{found.name}"
         if ending in _OF_OHMS and found.y_unit != "ohm":
             raise InputError(f"The trace {found.name} is no impedance.", hint="Write it as .frd or .csv instead.")
-        form = {".zma": frequency_ohm_phase, ".s1p": touchstone}.get(ending, frequency_magnitude_phase)
+        if ending == ".s1p":
+            write_text(path, touchstone(found.x, found.magnitude, found.phase_rad, comment, reference_ohm))
+            return
+        form = frequency_ohm_phase if ending == ".zma" else frequency_magnitude_phase
         write_text(path, form(found.x, found.magnitude, found.phase_rad, comment))
+
+
+def take_readings_csv(take: Take) -> str:
+    """Give the readings of a take, a driver's parameters among them, as a table: name, value, unit, uncertainty (k = 2), variant."""
+    out = io.StringIO()
+    writer = csv.writer(out)
+    writer.writerow(("name", "channel", "value", "unit", "uncertainty", "variant"))
+    for r in take.result.readings:
+        writer.writerow(
+            (r.name, r.channel, f"{r.value:.9g}", r.unit, "" if r.uncertainty is None else f"{r.uncertainty:.3g}", r.label)
+        )
+    return out.getvalue()
 
 
 def readings_table(job: Job) -> list[dict[str, object]]:

@@ -9,12 +9,14 @@ import numpy as np
 
 from utter_calm.analysis.driver.advice import second_run
 from utter_calm.analysis.driver.analyse import FEWEST_POINTS, Run, analyse_driver, analyse_free_air
+from utter_calm.analysis.driver.coils import ONE, PARALLEL, SERIES
 from utter_calm.analysis.driver.joint import BOX, MASS, MOVING_MASS, SENSITIVITY, Fact, Opposite
 from utter_calm.errors import MeasurementError
 from utter_calm.measure.declare import with_roles
 from utter_calm.measure.deduction import Deduction, Given, Need
 from utter_calm.measure.driver_declared import READINGS, TRACES
 from utter_calm.measure.driver_result import add_advice, add_driver, add_free_air
+from utter_calm.measure.driver_typed import add_coils, add_nominal, ask_diameter
 from utter_calm.measure.kind import PlotSpec, StepSettings, setting
 from utter_calm.measure.pictures import PHASE
 from utter_calm.measure.result import Result, ResultBuilder
@@ -28,6 +30,8 @@ WAYS = (
     (MASS, "an added mass"), (BOX, "a test box"), (MOVING_MASS, "a known moving mass"), (SENSITIVITY, "a known sensitivity"),
     (NONE, "nothing: free air alone"),
 )  # fmt: skip
+SINGLE = "single"
+COILS = ((SINGLE, "one"), (ONE, "two, one of them measured"), (SERIES, "two in series"), (PARALLEL, "two in parallel"))
 _SECOND = {MASS: WITH_MASS, BOX: IN_BOX}
 _UNIT = {MASS: "kg", BOX: "m3", MOVING_MASS: "kg", SENSITIVITY: "Pa"}
 
@@ -40,12 +44,18 @@ class DriverSettings(StepSettings):
     amount: str = setting("20 g", "How much (mass, net volume, sensitivity)", analysis_only=True)
     diameter: str = setting("130 mm", "Effective diameter, mid-surround", analysis_only=True)
     dc_resistance: str = setting("", "DC resistance by a meter, if known", analysis_only=True)
+    nominal_size: str = setting("", "Nominal size, as in 6.5 in; checks the diameter", analysis_only=True, rare=True)
+    nominal_load: str = setting("", "Nominal impedance, as in 8 ohm", analysis_only=True, rare=True)
+    coils: str = setting(SINGLE, "Voice coils", choices=COILS, analysis_only=True, rare=True)
 
     def check(self) -> None:
         """Refuse amounts that cannot be read."""
         StepSettings.check(self)
         self.known()
         self.pinned()
+        for text, unit, what in ((self.nominal_size, "m", "nominal size"), (self.nominal_load, "ohm", "nominal impedance")):
+            if text.strip():
+                understand_weighed(text, unit, what=what)
 
     def known(self) -> tuple[Weighed, Weighed] | None:
         """Amount and area; None where free air stands alone."""
@@ -140,7 +150,18 @@ class DriverParameters(Deduction[DriverSettings]):
             ) from problem
         except ValueError as problem:
             raise MeasurementError(f"This is not the impedance of a driver: {problem}.", hint="Look at the curve.") from problem
+        self._ask_back(out, settings, run)
         return out.build()
+
+    def _ask_back(self, out: ResultBuilder, settings: DriverSettings, run: Run) -> None:
+        """Hold what was typed against what is usual, and the curve against its nominal value; convert between ways of coils."""
+        if settings.nominal_size.strip() and settings.diameter.strip():
+            across = understand_weighed(settings.diameter, "m", what="effective diameter").value
+            ask_diameter(out, across, understand_weighed(settings.nominal_size, "m", what="nominal size").value)
+        if settings.nominal_load.strip():
+            add_nominal(out, run, understand_weighed(settings.nominal_load, "ohm", what="nominal impedance").value)
+        if settings.coils != SINGLE:
+            add_coils(out, settings.coils)
 
 
 def u_scale(given: Given) -> float:

@@ -58,4 +58,17 @@ TRACES = {
     "coil": Declared("coil at rest", "impedance", "Of the fitted coil beyond its DC resistance, the cone held still."),
     "residual": Declared("what the fit leaves", "part", "Magnitude of the impedance over that of the fit, less one."),
 }
-READINGS = {**ELECTRICAL, **MECHANICAL, **BY_WAY, **BOXED}
+WAYS_OF_COILS = {"one_coil": "one coil", "in_series": "in series", "in_parallel": "in parallel"}
+BY_COILS = {
+    f"{name}_{how}": Declared(f"{title}, {words}", quantity, f"As `{name}`, with two equal coils joined that way; from the "
+                              "way that was measured.")
+    for name, title, quantity in (
+        ("re", "Re", "impedance"), ("bl", "Bl", "force_factor"), ("le_1k", "inductance at 1 kHz", "inductance"),
+        ("qes", "Qes", "ratio"), ("qts", "Qts", "ratio"), ("sensitivity_2v83", "sensitivity at 2.83 V", "sound_pressure"),
+    ) for how, words in WAYS_OF_COILS.items()
+}  # fmt: skip
+LEAST = {
+    "minimum_impedance": Declared("least impedance", "impedance", "Least magnitude above the resonance."),
+    "minimum_impedance_frequency": Declared("least impedance at", "frequency", "Where it lies."),
+}  # fmt: skip
+READINGS = {**ELECTRICAL, **LEAST, **BY_COILS, **MECHANICAL, **BY_WAY, **BOXED}

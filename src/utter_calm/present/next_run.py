@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from utter_calm.analysis.driver.advice import second_run
+from utter_calm.analysis.driver.analyse import analyse_free_air
+from utter_calm.analysis.driver.slips import displaced_m3
 from utter_calm.errors import UtterCalmError
 from utter_calm.job.document import Cell, Setup, Step
 from utter_calm.job.job import Job
 from utter_calm.job.take import TakeSummary
-from utter_calm.measure.driver import FREE, IN_BOX, NONE, STATE, WITH_MASS, DriverSettings
+from utter_calm.measure.driver import FREE, IN_BOX, NONE, STATE, WITH_MASS, DriverSettings, run_of
 from utter_calm.quantities import Value
 
 FREE_AIR, SECOND, COMPUTE, DONE = "free air", "second run", "compute", "done"
@@ -28,12 +31,18 @@ class NextRun:
         What is then taken.
     state
         State of the driver that this wants; empty for none.
+    usual
+        Least and most of what is then weighed or measured, in its SI unit, where free air tells it.
+    displaced_m3
+        What the driver takes of a box.
     """
 
     stage: str
     text: str
     cells: tuple[Cell, ...]
     state: str = ""
+    usual: tuple[float, float] | None = None
+    displaced_m3: float = 0.0
 
 
 def driver_step(job: Job, unit: str) -> tuple[Step, tuple[Setup, ...]] | None:
@@ -57,7 +66,8 @@ def next_run(job: Job, cell: Cell) -> NextRun:
     if second and second not in takes:
         advice = _advice(job, cell, settings, second)
         how = {WITH_MASS: "Fix a known mass on the cone.", IN_BOX: "Set the driver on the closed test box, its rim sealed."}[second]
-        return NextRun(SECOND, advice or how, (*_cells(job, cell, second), cell), second)
+        usual, area = _usual(job, cell, settings, second)
+        return NextRun(SECOND, advice or how, (*_cells(job, cell, second), cell), second, usual, displaced_m3(area))
     current = job.current(cell)
     if current is None or job.stale(current):
         return NextRun(COMPUTE, "All runs are there: the parameters are a matter of a second.", (cell,))
@@ -67,6 +77,19 @@ def next_run(job: Job, cell: Cell) -> NextRun:
         else "Free air alone was wanted: choose a way to the compliance in the step's settings for the rest."
     )
     return NextRun(DONE, text, (cell,))
+
+
+def _usual(job: Job, cell: Cell, settings: DriverSettings, state: str) -> tuple[tuple[float, float] | None, float]:
+    """What would be usual for the second run, and the area of the cone; None and 0 where nobody can tell."""
+    free = free_air_take(job, cell)
+    try:
+        area = settings.area().value
+        if free is None:
+            return None, area
+        wanted = second_run(analyse_free_air(run_of(job.given(free))).told, area)
+    except (UtterCalmError, ValueError):
+        return None, 0.0
+    return ((wanted.least_kg, wanted.most_kg) if state == WITH_MASS else (wanted.box_m3 / 4, wanted.box_m3)), area
 
 
 def _there(job: Job, cell: Cell) -> frozenset[str]:

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
+from typing import cast
+
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
 from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
 
-from utter_calm.errors import UtterCalmError
 from utter_calm.job.document import Cell
 from utter_calm.job.take import Take
 from utter_calm.measure.kind import StepSettings
 from utter_calm.present.against import BEFORE
 from utter_calm.present.driver_sheet import driver_sheet, free_air_alone, references_for
-from utter_calm.present.next_run import DONE, driver_step, free_air_take, next_run
+from utter_calm.present.next_run import DONE, NextRun, driver_step, free_air_take, next_run
 from utter_calm.present.pairs import batch_of, pairs_of
 from utter_calm.present.picture.view import empty_plot
 from utter_calm.ui.look.labels import plain_label
@@ -35,6 +36,9 @@ class DriverPlace(Page):
         self._session, self._against = session, ""
         self._newest, self._asked = session.asker(), 0
         self._alone: Take | None = None
+        self._next = session.asker()
+        self._next.answered.connect(self._show_coming)
+        self._next.failed.connect(session.warned)
         self._newest.answered.connect(self._found)
         self._newest.failed.connect(self._failed)
         column = QVBoxLayout(self)
@@ -103,20 +107,23 @@ class DriverPlace(Page):
         if cell is None:
             return
         job = self._session.job
-        try:
-            coming = next_run(job, cell)
-        except UtterCalmError as problem:
-            self._show_nothing(str(problem))
-            return
-        step = job.document.step(cell.step)
-        self.coming.setVisible(coming.stage != DONE)
-        self.coming.show_next(step, coming, free=not self._session.running and not job.read_only)
+        self._next.ask(lambda: (cell, next_run(job, cell)))
         take = job.current(cell)
         if take is None:
             self._show_free_air(cell)
             return
         self._asked = 0
         self._show(cell, job.full(take), job.stale(take))
+
+    def _show_coming(self, answer: object) -> None:
+        """Lead on, or have nothing to lead to."""
+        cell, coming = cast("tuple[Cell, NextRun]", answer)
+        job = self._session.job
+        step = next((s for s in job.document.steps if s.id == cell.step), None)
+        if step is None or cell != self._cell():
+            return
+        self.coming.setVisible(coming.stage != DONE)
+        self.coming.show_next(step, coming, free=not self._session.running and not job.read_only)
 
     def _show_free_air(self, cell: Cell) -> None:
         """Show what free air alone tells, found off the window's thread; asked once for each take."""

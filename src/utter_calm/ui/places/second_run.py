@@ -8,11 +8,13 @@ from PySide6.QtCore import QPointF, QRectF, Qt, Signal
 from PySide6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
+from utter_calm.analysis.driver.slips import slip_of
 from utter_calm.errors import UtterCalmError
 from utter_calm.job.document import Step
 from utter_calm.measure.driver import IN_BOX, WITH_MASS, DriverSettings
 from utter_calm.present.next_run import COMPUTE, SECOND, NextRun
-from utter_calm.quantities.weighed import understand_weighed
+from utter_calm.quantities import si_text
+from utter_calm.quantities.weighed import Weighed, understand_weighed
 from utter_calm.ui.look.fields import text_line
 from utter_calm.ui.look.labels import plain_label
 from utter_calm.ui.look.theme import current_palette
@@ -135,4 +137,20 @@ class SecondRun(QFrame):
         except UtterCalmError:
             self.understood.setText("")
             return
-        self.understood.setText(f"= {known.text}" + (f" ± {200 * known.u:.2g} %" if known.u else ""))
+        words = f"= {known.text}" + (f" ± {200 * known.u:.2g} %" if known.u else "")
+        self.understood.setText(f"{words}. {self._question(known)}" if self._question(known) else words)
+
+    def _question(self, known: Weighed) -> str:
+        """What is asked back about an amount: a slip by a thousand, the putty, what the driver takes of the box."""
+        coming = self._next
+        if coming is None:
+            return ""
+        if coming.usual is not None:
+            slip = slip_of(known.value, *coming.usual)
+            if slip != 1:
+                return f"Is {si_text(known.value / slip, known.unit, digits=3)} meant?"
+        if "+" in self.amount.text():
+            return ""
+        if coming.state == WITH_MASS:
+            return "Its putty too? Type 20 g + 0.6 g."
+        return f"The driver takes about {si_text(coming.displaced_m3, 'm3', digits=1)} of it." if coming.displaced_m3 else ""

@@ -148,14 +148,14 @@ class MainWindow(JobFiles):
 
     def choose_export(self) -> None:
         """Ask for a name and write the shown take."""
-        from utter_calm.job.export import ENDINGS
+        from utter_calm.job.export import ENDINGS, READINGS_ENDING
 
         workspace = self.workspace
         takes = workspace.session.shown_takes() if workspace else ()
         if workspace is None or not takes:
             self.with_job(lambda w: w.tell("There is no take on the plot. Choose one first."))
             return
-        kinds = ";;".join(f"{ending[1:].upper()} (*{ending})" for ending in (*ENDINGS, ".svg", ".png"))
+        kinds = ";;".join(f"{ending[1:].upper()} (*{ending})" for ending in (*ENDINGS, READINGS_ENDING, ".svg", ".png"))
         name, _ = QFileDialog.getSaveFileName(self, "Export the shown take", f"take-{takes[-1].id}.csv", kinds)
         if name:
             view = workspace.plot.canvas.view
