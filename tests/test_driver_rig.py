@@ -315,7 +315,7 @@ def test_parameters_leave_as_documents_that_a_box_can_be_made_of(tmp_path, call)
     assert '"fc"' in out
     assert call("export", path, number, tmp_path / "p.readings.csv")[0] == 0
     assert call("export", path, number, tmp_path / "again.csv", "--trace", "readings")[0] == 0
-    rows = list(csv.DictReader((tmp_path / "p.readings.csv").open()))
+    rows = list(csv.DictReader((tmp_path / "p.readings.csv").read_text().splitlines()))
     assert (tmp_path / "p.readings.csv").read_text() == (tmp_path / "again.csv").read_text()
     bl = next(r for r in rows if r["name"] == "bl")
     assert float(bl["value"]) == pytest.approx(made.SURROUND.bl, rel=3e-3)
@@ -332,3 +332,23 @@ def test_parameters_leave_as_documents_that_a_box_can_be_made_of(tmp_path, call)
     inside = (f > 20) & (f < 15_000)
     assert np.max(np.abs(z / true - 1)[inside]) < 3e-3
     assert call("export", path, takes[0].id, tmp_path / "z.s1p", "--reference", "0 ohm")[0] == 2
+
+
+def test_two_boxes_are_held_against_each_other(tmp_path):
+    """A box and its leaky twin: which of tuning, losses, driver and volume differ, and by how much."""
+    taken_of = {}
+    for unit in ("vented box", "leaky vented box"):
+        job, takes, _ = job_of(tmp_path / f"{unit}.calm", "box", unit)
+        taken_of[unit] = job.full(next(t for t in takes if t.kind == "boxed"))
+        job.close()
+    good, leaky = taken_of.values()
+    told = {r.name: r.value for r in good.result.readings}
+    assert told["fb"] == pytest.approx(36.0, rel=5e-3)
+    assert told["alpha"] == pytest.approx(made._BOXED, rel=0.03)
+    assert told["ql"] == pytest.approx(1 / (1 / 9 + 1 / 300), rel=0.05)
+    found = compare_takes(good, [leaky], (), ())
+    verdict = comparison_view([facts_of(t.summary) for t in (good, leaky)], found).verdict
+    assert verdict.startswith("Moved: tuning (tuning fb −3.9 %")
+    assert "losses (leakage Q, QL −5" in verdict
+    assert "As it was" in verdict
+    assert "driver" in verdict.partition("As it was")[2]

@@ -73,7 +73,7 @@ def export_take(
 
 
 def take_readings_csv(take: Take) -> str:
-    """Give the readings of a take, a driver's parameters among them, as a table: name, value, unit, uncertainty (k = 2), variant."""
+    """Give the readings of a take as a table: name, channel, value, unit, uncertainty (k = 2), variant."""
     out = io.StringIO()
     writer = csv.writer(out)
     writer.writerow(("name", "channel", "value", "unit", "uncertainty", "variant"))

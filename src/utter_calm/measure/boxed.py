@@ -39,6 +39,7 @@ class Box(Deduction[BoxedSettings]):
         "fb", "fc", "qtc", "ql", "f_low", "f_min", "f_high",
     )  # fmt: skip
     traces = TRACES
+    groups = {"tuning": ("fb", "fc"), "losses": ("ql", "qmc"), "driver": ("re", "qec"), "volume": ("alpha",)}
     plots = (
         PlotSpec("impedance", "Impedance and its fit", ("impedance", "impedance_fit")),
         PlotSpec("phase", "Phase of the impedance", ("impedance", "impedance_fit"), y=PHASE, short="phase"),

@@ -87,6 +87,8 @@ CATALOGUE: dict[str, Entry] = {
     "surround driver, coil rubs": Entry(lambda bench: driver_faults.Rubbing(driver.SURROUND, bench), driver.STATES),
     "mid-woofer": Entry(driver.of(driver.WOOFER), driver.STATES),
     "mid-woofer, vent half covered": Entry(driver.of(driver.COVERED), driver.STATES),
+    "vented box": Entry(driver.of(driver.IN_VENTED_BOX)),
+    "leaky vented box": Entry(driver.of(driver.IN_LEAKY_BOX)),
     "tweeter": Entry(driver.of(driver.TWEETER), driver.STATES),
     "subwoofer": Entry(driver.of(driver.SUBWOOFER), {**driver.STATES, "coils": driver.COILS}),
     "bare leads": Entry(part_box.calibration_leads, {"clip": part_box.CLIPS}, of_bench=True),

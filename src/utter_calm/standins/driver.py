@@ -41,6 +41,8 @@ class DriverModel:
         Resonance in Hz, Q and part of the cone's stiffness of the air behind a covered vent; None for an open one.
     leads_ohm
         Resistance of the leads.
+    leak_q
+        Leakage of the box that the vent is in, as its Q; None for a tight one.
     """
 
     re: float
@@ -57,6 +59,7 @@ class DriverModel:
     shelf: tuple[float, float, float] | None = None
     vent: tuple[float, float, float] | None = None
     leads_ohm: float = 0.0
+    leak_q: float | None = None
 
     def in_state(self, state: str) -> DriverModel:
         """The same with its mass or in its box: there more air moves along, and a little leaks."""
@@ -89,6 +92,7 @@ def circuit_of(m: DriverModel, sense_ohm: float) -> DriverCircuit:
     names = ["i", *(f"l{k}" for k in range(len(m.lossy))), "x", "u", *(f"e{k}" for k in range(len(_CREEP_TIMES)))]
     names += ["xs", "us"] if m.shelf else []
     names += ["xv", "uv"] if m.vent else []
+    names += ["xl"] if m.vent and m.leak_q else []
     at = {name: k for k, name in enumerate(names)}
     n = len(names)
     a, b = np.zeros((n, n)), np.zeros(n)
@@ -139,6 +143,11 @@ def _add_cone(m: DriverModel, a: FloatArray, at: dict[str, int]) -> None:
         a[at["uv"], at["xv"]], a[at["uv"], at["uv"]], a[at["uv"], at["x"]] = -w * w, -w / q, w * w
         a[at["u"], at["x"]] -= stiff / m.mms
         a[at["u"], at["xv"]] += stiff / m.mms
+        if m.leak_q is not None:
+            # air that leaks follows the pressure, and takes it from cone and port
+            a[at["xl"], at["x"]], a[at["xl"], at["xv"]], a[at["xl"], at["xl"]] = w / m.leak_q, -w / m.leak_q, -w / m.leak_q
+            a[at["uv"], at["xl"]] = -w * w
+            a[at["u"], at["xl"]] += stiff / m.mms
 
 
 def _resonance(m: DriverModel) -> float:
@@ -158,6 +167,12 @@ SUBWOOFER = DriverModel(re=3.5, le=0.6e-3, lossy=((1.4e-3, 4.0), (3e-3, 45.0)), 
 TIRED = replace(SURROUND, cms=1.31 * SURROUND.cms, rms=0.86 * SURROUND.rms)
 ON_SHELF = replace(SURROUND, shelf=(1.1, 187.0, 14.0))
 COVERED = replace(WOOFER, vent=(410.0, 7.0, 5.0))
+
+_BOX_M3 = 0.032
+_BOXED = _RHO * _C**2 * WOOFER.sd**2 / _BOX_M3 * WOOFER.cms
+IN_VENTED_BOX = replace(WOOFER, mms=WOOFER.mms + 0.9e-3, vent=(36.0, 300.0, _BOXED), leak_q=9.0)
+IN_LEAKY_BOX = replace(IN_VENTED_BOX, vent=(34.6, 300.0, _BOXED), leak_q=4.2)
+"""A vented box is a second mass, of the air in its port, on the stiffness of the air between (Small 1973)."""
 
 STATES = {"state": (FREE, WITH_MASS, IN_BOX)}
 COILS = ("one coil", "in series", "in parallel", "in series, one reversed")

@@ -168,6 +168,11 @@ def _driver() -> Plan:
     )
 
 
+def _box() -> Plan:
+    """Impedance in the box, and what it tells."""
+    return Plan(rig=impedance_rig(), steps=(_step("impedance_sweep"), _step("boxed")))
+
+
 def _parts() -> Plan:
     return Plan(
         rig=impedance_rig(),
@@ -194,6 +199,8 @@ STARTS: dict[str, Start] = {
               ("surround driver", "tired surround driver", "surround driver on a shelf", "surround driver, loose clip",
                "surround driver, coil rubs", "mid-woofer",
                "mid-woofer, vent half covered", "tweeter", "subwoofer"), _driver),
+        Start("box", "Loudspeaker box", "Impedance in the box: tuning, losses, leaks; held against its twin",
+              ("vented box", "leaky vented box"), _box),
         Start("parts", "Crossover parts", "Resistors, inductors and capacitors against what is printed on them", ("part box",),
               _parts),
         Start("other", "Something else", "An empty plan: steps and conditions are added one by one", (), Plan),
