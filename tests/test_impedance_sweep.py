@@ -6,14 +6,18 @@ import numpy as np
 import pytest
 
 from tests.test_driver_rig import impedance_of_model
+from utter_calm.demo.drivers import calibrated_rig
 from utter_calm.errors import NoSignal
 from utter_calm.job.facts import Facts, Shown
 from utter_calm.measure.calibrate_impedance import calibrate
 from utter_calm.measure.impedance_sweep import ImpedanceSweep, ImpedanceSweepSettings
 from utter_calm.measure.result import Result, Trace
 from utter_calm.measure.take_step import take_step
+from utter_calm.present.palette import LIGHT
 from utter_calm.present.picture.compose import plot_view
 from utter_calm.present.picture.cursor import peaks_of, value_at
+from utter_calm.present.picture.draw import draw
+from utter_calm.present.picture.drawing import Path
 from utter_calm.rig import SimulatedDevice, impedance_rig
 from utter_calm.standins import driver as made
 
@@ -136,3 +140,31 @@ def test_resistance_and_reactance_and_the_loop():
     assert len(two.curves) == 2
     bare = Shown(Result(traces=(Trace("impedance", 1, f, "Hz", np.abs(z), "ohm"),)), Facts("impedance_sweep"))
     assert "phase" in plot_view([bare], "nyquist").empty
+
+
+def test_tone_by_tone_tells_the_same():
+    rig = calibrated_rig()
+    device = SimulatedDevice(rig)
+    device.set("unit", "surround driver")
+    settings = replace(QUICK, played="steps", per_octave=6, start_hz=10.0)
+    capture, result = take_step(ImpedanceSweep(), settings, device, rig, load_ohm=None)
+    assert "tones 10 Hz" in ImpedanceSweep().signal(settings)
+    trace = result.trace("impedance")
+    assert len(trace.x) == round(6 * np.log2(2200)) + 1
+    z = trace.magnitude * np.exp(1j * trace.phase_rad)
+    assert np.max(np.abs(z / impedance_of_model(made.SURROUND, trace.x) - 1)) < 3e-3
+    assert not result.trust
+    assert result.reading("fs", 0).value == pytest.approx(47.5, rel=0.02)
+    assert capture.duration_s < 20
+
+
+def test_the_uncertainty_is_drawn_about_the_curve():
+    one, f, z = shown()
+    spread = Trace("impedance", 1, f, "Hz", np.abs(z), "ohm", np.angle(z), uncertainty=0.1 * np.abs(z))
+    view = plot_view([replace(one, result=Result(traces=(spread,)))], "impedance")
+    low, high = view.curves[0].band
+    np.testing.assert_allclose(high - low, np.log10(1.1 / 0.9))
+    drawing, _ = draw(view, 800, 500, LIGHT)
+    shades = [i for i in drawing.over if isinstance(i, Path) and i.fill]
+    assert len(shades) == 1
+    assert len(shades[0].points) % 2 == 0

@@ -20,6 +20,7 @@ QUICK = {
     "noise": {"duration_s": 0.5},
     "tracking": {"duration_s": 0.2},
     "impedance_sweep": {"duration_s": 2.0},
+    "break_in": {"duration_s": 2.0},
 }
 PLAYED = [kind for kind in KINDS.values() if isinstance(kind, StepKind)]
 

@@ -49,9 +49,14 @@ def passages_of(kind, settings):
 PLAYED = [k for k in KINDS.values() if isinstance(k, StepKind)]
 
 
+def settings_of(kind):
+    """As they are, but for what plays for an hour."""
+    return kind.settings_type(**({"duration_s": 2.0} if kind.key == "break_in" else {}))
+
+
 @pytest.mark.parametrize("kind", PLAYED, ids=lambda k: k.key)
 def test_a_kind_declares_all_that_the_rest_follows_from(kind):
-    settings = kind.settings_type()
+    settings = settings_of(kind)
     settings.check()
     passages = passages_of(kind, settings)
     whole = np.concatenate([p.volts if p.volts.ndim == 1 else p.volts.max(axis=1) for p in passages])
@@ -93,7 +98,7 @@ def taken():
         key = kind.key
         profile, device, load = bench_of(key)
         prepare = lambda pairs, device=device: [device.set(f, v) for f, v in pairs]  # noqa: E731
-        settings = kind.settings_type()
+        settings = settings_of(kind)
         out[key] = (settings, *take_step(kind, settings, device, profile, load_ohm=load, prepare=prepare))
     return out
 

@@ -89,3 +89,23 @@ def test_a_part_is_held_against_its_mark(mark, outside, deviation):
 def test_a_mark_that_is_none_is_refused(mark):
     with pytest.raises(InputError):
         read_mark(mark)
+
+
+@pytest.mark.parametrize(("z_of", "wanted"), [
+    (lambda s: 0.35 + 1e-3 * s, {"series_resistance": 0.35, "parallel_resistance": 113.145, "parallel_inductance": 1.0031e-3}),
+    (lambda s: 0.05 + 1e5 / s, {"series_resistance": 0.05, "parallel_capacitance": 9.9999e-6}),
+])  # fmt: skip
+def test_side_by_side_and_over_frequency(z_of, wanted):
+    """Check values in closed form; and the value at each frequency is that of the elements."""
+    f = np.geomspace(20, 20_000, 300)
+    z = z_of(2j * np.pi * f)
+    out = ResultBuilder()
+    add_part(out, analyse_part(f, np.abs(z), np.angle(z)), 1000.0)
+    result = out.build()
+    for name, value in wanted.items():
+        assert result.reading(name, 0).value == pytest.approx(value, rel=1e-4), name
+    trace = result.trace("inductance") or result.trace("capacitance")
+    np.testing.assert_allclose(trace.magnitude, 1e-3 if trace.name == "inductance" else 1e-5, rtol=1e-9)
+    np.testing.assert_allclose(result.trace("series_resistance").magnitude, wanted["series_resistance"], rtol=1e-9)
+    quality = result.trace("quality")
+    np.testing.assert_allclose(quality.magnitude, np.abs(z.imag) / z.real, rtol=1e-9)

@@ -110,7 +110,7 @@ def test_the_scale_holds_what_the_main_readings_say_and_marks_it():
 def test_the_labels_of_an_axis_are_all_fives_or_none_and_reach_its_ends():
     view = replace(empty_plot("", ""), curves=two_channels(0.0).view.curves, empty="")
     drawn, _ = draw(view, 460, 300, LIGHT)
-    below = [i.text for i in drawn.under if isinstance(i, Text) and i.anchor == "middle" and not i.turned]
+    below = [i.text for i in drawn.axes if isinstance(i, Text) and i.anchor == "middle" and not i.turned]
     assert {"20", "100", "1k", "10k", "20k"} <= set(below)
     assert ("50" in below) == ("500" in below) == ("5k" in below)
 

@@ -109,7 +109,7 @@ class BreakIn(StepKind[BreakInSettings]):
             raise NoSignal("Nothing of the tone was heard at the unit.", hint="Check the leads and the level.")
         out = ResultBuilder()
         out.add("played", 0, float(at[-1]), "s")
-        out.add("level", 0, float(level[-1]), "V")
+        out.add("level", 0, float(level[-1]), "V", float(level[-1]) * capture.u_level(capture.with_role(VOLTAGE)))
         out.add("level_moved", 0, float(level[-1] / level[0]), "1")
         out.traces.append(Trace("level", 1, at, "s", level, "V"))
         ohm = np.array([_impedance(one, settings.frequency_hz) for one in looks])

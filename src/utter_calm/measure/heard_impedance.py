@@ -14,16 +14,16 @@ from utter_calm.analysis.transforms import ComplexArray
 from utter_calm.analysis.two_channel import Ratio
 from utter_calm.errors import NoSignal
 from utter_calm.measure.capture import Capture
+from utter_calm.measure.impedance_steps import stepped_ratio
 from utter_calm.measure.kind import Stimulus
 from utter_calm.measure.result import ResultBuilder, Trust
 from utter_calm.measure.sensed import Sensed, ratio_in
-from utter_calm.measure.swept import LEAD_S, TAIL_S
 from utter_calm.rig import CURRENT, LOOPBACK, SENSE, VOLTAGE
 
 if TYPE_CHECKING:
     from utter_calm.measure.impedance_sweep import ImpedanceSweepSettings
 
-_FEWEST, _INNER = 3, 1.12
+_FEWEST, _INNER, _SOUNDS = 3, 1.12, 0.02
 Played = Callable[["ImpedanceSweepSettings"], Stimulus]
 
 
@@ -62,6 +62,8 @@ def _one(
     physical, sensed = _channels(settings, capture, played)
     record = Capture(physical, capture.rate_hz, overload=capture.overload)
     ratio = ratio_in(record, sensed, out, "The take", shorted=shorted)
+    if settings.played == "steps":
+        return stepped_ratio(physical, settings), sensed
     # beyond what was swept there is only what leaks from it
     inside = (ratio.frequency_hz >= settings.start_hz) & (ratio.frequency_hz <= settings.stop_hz)
     if np.count_nonzero(inside) < _FEWEST:
@@ -152,7 +154,8 @@ def add_strength(
 ) -> None:  # fmt: skip
     """Add what the unit got while the sweep sounded: volts, amperes, watts."""
     volts = capture.signal(VOLTAGE)
-    sounding = slice(round(LEAD_S * capture.rate_hz), len(volts) - round(TAIL_S * capture.rate_hz))
+    loud = np.flatnonzero(np.abs(volts) > _SOUNDS * np.max(np.abs(volts), initial=0.0))
+    sounding = slice(int(loud[0]), int(loud[-1]) + 1) if len(loud) else slice(0, len(volts))
     level = float(np.sqrt(np.mean(volts[sounding] ** 2)))
     out.add("level", 0, level, "V")
     if sensed.side == LOW:

@@ -12,6 +12,7 @@ from utter_calm.errors import UtterCalmError
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, with_roles
 from utter_calm.measure.heard_impedance import add_strength, calibrated_by, first_part, heard_ratio
+from utter_calm.measure.impedance_steps import stepped_stimulus
 from utter_calm.measure.kind import Passage, Passages, PlotSpec, SingleStimulus, Stimulus, setting
 from utter_calm.measure.pictures import NYQUIST, PARTS, PHASE
 from utter_calm.measure.result import Result, ResultBuilder
@@ -22,6 +23,7 @@ from utter_calm.quantities import si_text
 from utter_calm.rig import Rig
 
 SECOND = "second_from_hz"
+SWEEP, STEPS = "sweep", "steps"
 _WIDE, _LINES, _LONGEST_S, _SCATTERS = 1.5, 16.0, 20.0, 3e-3
 
 
@@ -33,6 +35,8 @@ class ImpedanceSweepSettings(SweptSettings):
     stop_hz: float = setting(22_000.0, "Stop", "Hz", low=10, high=88_000)
     duration_s: float = setting(5.0, "Duration", "s", low=0.5, high=120)
     level_v: float = setting(0.25, "Level at the output", "V", low=1e-4, high=20)
+    played: str = setting(SWEEP, "Played", choices=((SWEEP, "a sweep"), (STEPS, "tone by tone")))
+    per_octave: int = setting(12, "Tones to an octave, tone by tone", low=1, high=96, rare=True)
     averages: int = setting(1, "Sweeps averaged", low=1, high=64)
     closer: str = setting("yes", "A second sweep where a peak is sharp or rough", choices=YES_OR_NO)
     rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
@@ -54,20 +58,24 @@ class ImpedanceSweep(SingleStimulus[ImpedanceSweepSettings]):
     }, "fs", "zmax", "minimum_impedance", "minimum_impedance_frequency", "level")  # fmt: skip
     traces = {"impedance": Declared("impedance", "impedance", "Volts across the unit over its current.")}
     plots = (
-        PlotSpec("impedance", "Impedance", ("impedance",)),
+        PlotSpec("impedance", "Impedance", ("impedance",), band=True),
         PlotSpec("phase", "Phase of the impedance", ("impedance",), y=PHASE, short="phase"),
         PlotSpec("parts", "Resistance and reactance", ("impedance",), y=PARTS, short="R and X"),
         PlotSpec("nyquist", "Reactance over resistance (Nyquist)", ("impedance",), y=NYQUIST, short="Nyquist"),
     )
 
     def stimulus(self, settings: ImpedanceSweepSettings) -> Stimulus:
-        """Give the sweep between two silences."""
+        """Give the sweep, or the tones, between two silences."""
+        if settings.played == STEPS:
+            return stepped_stimulus(settings)
         return between_silences(settings, min(settings.sweep.lead_s(2) * 0.25, 0.1 * settings.duration_s))
 
     def signal(self, settings: ImpedanceSweepSettings) -> str:
         """Say what is played."""
         low, high = (si_text(f, "Hz", digits=2) for f in (settings.start_hz, settings.stop_hz))
-        return f"sweep {low} to {high}" + (f", {settings.averages} times" if settings.averages > 1 else "")
+        return f"{'tones' if settings.played == STEPS else 'sweep'} {low} to {high}" + (
+            f", {settings.averages} times" if settings.averages > 1 else ""
+        )
 
     def expected_s(self, settings: ImpedanceSweepSettings) -> float:
         """Length of the sweeps, without the second pass."""
@@ -77,7 +85,7 @@ class ImpedanceSweep(SingleStimulus[ImpedanceSweepSettings]):
         """Play the sweep as often as is wanted, then once more about a peak that asks for it."""
         volts = self.stimulus(settings).volts
         capture = yield Passage(volts, {})
-        narrow = self._about_peak(settings, capture) if settings.closer == "yes" else None
+        narrow = self._about_peak(settings, capture) if settings.closer == "yes" and settings.played == SWEEP else None
         for _ in range(settings.averages - 1):
             yield Passage(volts, {})
         if narrow is not None:

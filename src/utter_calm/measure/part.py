@@ -46,10 +46,17 @@ class PartValues(Deduction[PartSettings]):
     traces = {
         "impedance": Declared("impedance", "impedance", "Of the part at its leads."),
         "impedance_fit": Declared("fitted impedance", "impedance", "Of the fitted part with its losses."),
+        "inductance": Declared("series inductance", "inductance", "Im Z / ω, as measured."),
+        "capacitance": Declared("series capacitance", "capacitance", "-1 / (ω Im Z), as measured."),
+        "series_resistance": Declared("series resistance", "impedance", "Re Z, as measured."),
+        "quality": Declared("quality", "ratio", "|Im Z| / Re Z, as measured."),
     }
     plots = (
         PlotSpec("impedance", "Impedance and its fit", ("impedance", "impedance_fit")),
         PlotSpec("phase", "Phase of the impedance", ("impedance", "impedance_fit"), y=PHASE, short="phase"),
+        PlotSpec("value", "Value over frequency", ("inductance", "capacitance"), short="value"),
+        PlotSpec("losses", "Series resistance over frequency", ("series_resistance",), short="losses"),
+        PlotSpec("quality", "Quality over frequency", ("quality",), short="Q"),
     )
 
     def signal(self, settings: PartSettings) -> str:  # noqa: ARG002

@@ -28,6 +28,10 @@ READINGS = {
     "quality": Declared("quality Q", "ratio", "Reactance over series resistance, at the chosen frequency.", better="high"),
     "dissipation": Declared("dissipation", "ratio", "One over the quality: tan δ.", better="low"),
     "self_resonance": Declared("self-resonance", "frequency", "Where the reactance changes its sign, if the band reaches there."),
+    "series_resistance": Declared("series resistance there", "impedance", "Re Z of the fitted part, at the chosen frequency."),
+    "parallel_resistance": Declared("parallel resistance", "impedance", "1 / Re Y, of the fitted part, at the chosen frequency."),
+    "parallel_inductance": Declared("parallel inductance", "inductance", "-1 / (ω Im Y), at the chosen frequency."),
+    "parallel_capacitance": Declared("parallel capacitance", "capacitance", "Im Y / ω, at the chosen frequency."),
     "deviation": Declared("off the mark", "part", "Value over what is printed on the part, less one."),
 }
 
@@ -39,8 +43,42 @@ def add_part(out: ResultBuilder, part: Part, at_hz: float) -> None:
     data = part.data
     phase = np.unwrap(np.angle(data.impedance)) if data.phase_known else None
     out.traces.append(Trace("impedance", 1, data.frequency_hz, "Hz", np.abs(data.impedance), "ohm", phase))
+    _add_parallel(out, part, at_hz)
+    if data.phase_known:
+        _add_over_frequency(out, part)
     z = part.impedance(data.s)
     out.traces.append(Trace("impedance_fit", 1, data.frequency_hz, "Hz", np.abs(z), "ohm", np.unwrap(np.angle(z))))
+
+
+def _add_parallel(out: ResultBuilder, part: Part, at_hz: float) -> None:
+    """Add the same part as elements side by side, and its series resistance, at a frequency."""
+    w = 2 * np.pi * at_hz
+    z = complex(part.impedance(np.array([1j * w]))[0])
+    y = 1 / z
+    out.add("series_resistance", 0, z.real, "ohm")
+    if y.real > 0:
+        out.add("parallel_resistance", 0, 1 / y.real, "ohm")
+    if part.kind == INDUCTOR and y.imag < 0:
+        out.add("parallel_inductance", 0, -1 / (w * y.imag), "H")
+    elif part.kind == CAPACITOR and y.imag > 0:
+        out.add("parallel_capacitance", 0, y.imag / w, "F")
+
+
+def _add_over_frequency(out: ResultBuilder, part: Part) -> None:
+    """Add what the measured curve is in series at each frequency: its value where it is one, its losses, its quality."""
+    data, f = part.data, part.data.frequency_hz
+    z, w = data.impedance, 2 * np.pi * data.frequency_hz
+    lossy = z.real > 0
+    out.traces.append(Trace("series_resistance", 1, f[lossy], "Hz", z.real[lossy], "ohm"))
+    if part.kind == RESISTOR:
+        return
+    is_one = z.imag > 0 if part.kind == INDUCTOR else z.imag < 0
+    x = z.imag[is_one]
+    name, unit = ("inductance", "H") if part.kind == INDUCTOR else ("capacitance", "F")
+    value = x / w[is_one] if part.kind == INDUCTOR else -1 / (w[is_one] * x)
+    out.traces.append(Trace(name, 1, f[is_one], "Hz", value, unit))
+    both = is_one & lossy
+    out.traces.append(Trace("quality", 1, f[both], "Hz", np.abs(z.imag[both]) / z.real[both], "1"))
 
 
 def read_mark(text: str) -> tuple[float, str, float | None]:

@@ -67,6 +67,8 @@ class PlotSpec:
         Whether it draws a surface; ``span_db`` is then the range shown below its highest value.
     edges
         Names of two settings along x that may be dragged in it.
+    band
+        Whether the uncertainty of the curves is drawn about them.
     """
 
     key: str
@@ -87,3 +89,4 @@ class PlotSpec:
     surface: bool = False
     span_db: float = 40.0
     edges: tuple[str, str] | None = None
+    band: bool = False

@@ -13,7 +13,7 @@ from utter_calm.job.facts import Shown
 from utter_calm.job.verdict import mask_bounds
 from utter_calm.measure.kinds import declared, declared_trace, kind_of
 from utter_calm.measure.pictures import NYQUIST, PARTS, PlotSpec
-from utter_calm.measure.result import Trace
+from utter_calm.measure.result import FloatArray, Trace
 from utter_calm.present.picture.axes import Look, look_of, with_axes
 from utter_calm.present.picture.over import chosen_over, over_something
 from utter_calm.present.picture.plane import plane_picture
@@ -233,7 +233,16 @@ def _curve(spec: PlotSpec, look: Look, trace: Trace, text: str, hue: int, *, foc
         invalid_reason=trace.invalid_reason,
         dense=spec.dense,
         doubtful=doubtful,
+        band=_band(spec, look, trace),
     )
+
+
+def _band(spec: PlotSpec, look: Look, trace: Trace) -> tuple[FloatArray, FloatArray] | None:
+    """What a curve may be at least and at most, where that is drawn."""
+    if not spec.band or trace.uncertainty is None or look.phase or look.is_difference:
+        return None
+    least = np.maximum(trace.magnitude - trace.uncertainty, 1e-3 * trace.magnitude)
+    return look.y.place(least), look.y.place(trace.magnitude + trace.uncertainty)
 
 
 def _floor_curve(spec: PlotSpec, look: Look, floor: Shown) -> CurveView | None:

@@ -210,6 +210,9 @@ def curve_items(mapper: Mapper, curve: CurveView, palette: Palette, *, thin: boo
     if curve.valid is not None:
         inside = (curve.x >= curve.valid[0] * (1 - 1e-9)) & (curve.x <= curve.valid[1] * (1 + 1e-9))
     out: list[Item] = []
+    if curve.band is not None:
+        above, below = (_points(mapper, curve.x, edge) for edge in (curve.band[1], curve.band[0]))
+        out.append(Path(np.concatenate([above, below[::-1]]), fill=colour, opacity=0.18))
     if curve.doubtful is not None and inside.any():
         out.append(Path(_points(mapper, curve.x[inside], curve.y[inside]), colour, 0.7, opacity=0.22, noisy=True))
         for start, stop in _runs(inside & ~curve.doubtful):

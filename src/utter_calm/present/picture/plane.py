@@ -42,7 +42,7 @@ def plane_picture(shown: Sequence[Shown], spec: PlotSpec, channels: frozenset[in
                     hue = index if len(shown) > 1 else dash - 1
                     curves.append(CurveView(trace.x, values, words, hue, dash, focus=focus))
     if not curves:
-        return empty_plot(spec.title, "This take has no curve with a phase.")
+        return empty_plot(spec.title, "This take has no such curve with a phase.")
     what = of_unit(unit)
     low, high = sensible_range(np.concatenate([c.y for c in curves]), least_span=1e-6, step=_step([c.y for c in curves]))
     y = Axis("reactance" if spec.y == NYQUIST else "", what.first, low, high)

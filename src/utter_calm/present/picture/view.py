@@ -41,6 +41,8 @@ class CurveView:
         (n,) where it is no more than noise, or None: drawn faint.
     loop
         Whether its x turns back: nothing can be read off at one x.
+    band
+        (n,) heights of what it may be at least and at most (k = 2), or None.
     """
 
     x: FloatArray
@@ -54,6 +56,7 @@ class CurveView:
     dense: bool = False
     doubtful: npt.NDArray[np.bool_] | None = None
     loop: bool = False
+    band: tuple[FloatArray, FloatArray] | None = None
 
     @property
     def dash(self) -> tuple[float, ...]:
