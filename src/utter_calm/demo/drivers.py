@@ -26,7 +26,7 @@ def calibrated_rig() -> Rig:
     rig = impedance_rig("Simulated impedance rig")
     device = SimulatedDevice(rig)
     device.set("unit", "bare leads")
-    settings = ImpedanceSweepSettings(start_hz=2.0, stop_hz=40_000.0, duration_s=3.0)
+    settings = ImpedanceSweepSettings(start_hz=2.0, stop_hz=40_000.0, duration_s=1.5)
     known = calibrate(device, rig, settings, _KNOWN_OHM, _U_KNOWN, lambda clipped: device.set("clip", clipped.position))
     return replace(rig, impedance=known)
 
@@ -51,14 +51,14 @@ def _surrounds() -> Group:
         steps=(
             _step("driver-impedance", "impedance_sweep", duration_s=3.0),
             _step("driver", "driver", amount="10.1 g", diameter="130.1 mm"),
-            _step("driver-box", "box_model", volume_m3=0.016, tuned_hz=46.0, port_diameter_m=0.05, excursion_m=3e-3, power_w=40.0),
+            _step("driver-box", "box_model", volume_m3=0.016, tuned_hz=46.0, port_diameter_m=0.05, excursion_m=4e-3, power_w=40.0),
         ),
         factors=(_STATE,),
         claims=(
             Claim("d-fs", "fs 47.5 Hz ± 8 %", "driver", "fs", 43.7, 51.3),
             Claim("d-qts", "Qts 0.52 ± 10 %", "driver", "qts", 0.468, 0.572),
             Claim("d-vas", "Vas 19.7 l ± 15 %", "driver", "vas", 16.7e-3, 22.7e-3),
-            Claim("d-corner", "Down to 45 Hz in 16 l", "driver-box", "f3", high=45.0),
+            Claim("d-corner", "Down to 50 Hz in 16 l", "driver-box", "f3", high=50.0),
             Claim("d-bl", "Bl 6.35 T·m ± 5 %", "driver", "bl", 6.03, 6.67),
         ),
     )

@@ -17,6 +17,7 @@ from utter_calm.quantities import value_text
 from utter_calm.quantities.text import fixed
 
 _VALUE = {"capacitance": CAPACITOR, "inductance": INDUCTOR, "resistance": RESISTOR}
+_VERDICT = {Outcome.MET: "within", Outcome.MISSED: "outside", Outcome.UNDECIDED: "undecided"}
 _BESIDE = ("dcr", "esr", "quality", "self_resonance")
 
 
@@ -35,10 +36,10 @@ class PartRow:
     @property
     def texts(self) -> tuple[str, ...]:
         """As a row of a table."""
-        return self.label, self.kind, self.value, self.off, self.beside
+        return self.label, self.kind, self.value, self.off, _VERDICT.get(self.outcome, ""), self.beside
 
 
-HEADINGS = ("part", "is", "value", "off its mark", "and")
+HEADINGS = ("part", "is", "value", "off its mark", "verdict", "and")
 
 
 def part_rows(job: Job, unit: str) -> list[PartRow]:
@@ -90,7 +91,4 @@ def next_label(job: Job, unit: str, mark: str) -> str:
 
 def table_text(rows: list[PartRow]) -> str:
     """The list as a table for elsewhere, oldest first."""
-    verdict = {Outcome.MET: "within", Outcome.MISSED: "outside", Outcome.UNDECIDED: "undecided"}
-    lines = ["\t".join((*HEADINGS, "verdict"))]
-    lines += ["\t".join((*row.texts, verdict.get(row.outcome, ""))) for row in reversed(rows)]
-    return "\n".join(lines)
+    return "\n".join("\t".join(line) for line in (HEADINGS, *(row.texts for row in reversed(rows))))
