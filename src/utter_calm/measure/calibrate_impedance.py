@@ -21,7 +21,7 @@ from utter_calm.measure.sensed import impedance_of
 from utter_calm.measure.take_step import Progress, play_step
 from utter_calm.quantities import si_text
 from utter_calm.rig import Device, Rig
-from utter_calm.rig.impedance_calibration import ImpedanceCalibration, parts_of
+from utter_calm.rig.sense_calibration import SenseCalibration, parts_of
 
 SHORTED, KNOWN, OPEN, PROOF = "shorted", "known resistor", "open", "proof"
 _PER_OCTAVE = 12
@@ -77,7 +77,7 @@ def listen(
 def calibration_from(
     rig: Rig, rate_hz: int, short: Heard, known: Heard, known_ohm: float, u_known: float, *, opened: Heard | None = None,
     day: dt.date | None = None,
-) -> ImpedanceCalibration:  # fmt: skip
+) -> SenseCalibration:  # fmt: skip
     """Make a calibration of what was heard.
 
     Raises
@@ -97,14 +97,14 @@ def calibration_from(
     opens: tuple[float, ...] = ()
     if opened is not None:
         opens = parts_of(smoothed(opened.frequency_hz, 1 / opened.apparent, f))
-    return ImpedanceCalibration(
+    return SenseCalibration(
         tuple(f.tolist()), parts_of(smoothed(short.frequency_hz, short.apparent, f)),
         parts_of(smoothed(known.frequency_hz, known.apparent, f)), known_ohm, u_known, rig.bound, rate_hz,
         (day or dt.datetime.now(dt.UTC).date()).isoformat(), opens,
     )  # fmt: skip
 
 
-def proven(calibration: ImpedanceCalibration, again: Heard) -> ImpedanceCalibration:
+def proven(calibration: SenseCalibration, again: Heard) -> SenseCalibration:
     """Read the same resistor through the calibration, and keep by how much it is off.
 
     Raises
@@ -130,7 +130,7 @@ def calibrate(
     device: Device, rig: Rig, settings: ImpedanceSweepSettings, known_ohm: float, u_known: float,
     clip: Callable[[Clipped], None], *, with_open: bool = False, cancel: threading.Event | None = None,
     progress: Progress | None = None,
-) -> ImpedanceCalibration:  # fmt: skip
+) -> SenseCalibration:  # fmt: skip
     """Go through all stages; ``clip`` is called before each, and returns when it hangs on the leads.
 
     Raises

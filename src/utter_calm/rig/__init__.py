@@ -19,9 +19,9 @@ from utter_calm.rig.channel import (
     Correction,
     unknown_channels,
 )
-from utter_calm.rig.impedance_calibration import ImpedanceCalibration
 from utter_calm.rig.protocol import Device, DeviceInfo, Instrument, RecordedBlock, Stream, StreamSettings
 from utter_calm.rig.rig import SENSE, Part, Rig, impedance_rig, stereo_rig
+from utter_calm.rig.sense_calibration import SenseCalibration
 
 if TYPE_CHECKING:
     from utter_calm.rig.library import keep_rig, known_rigs
@@ -57,13 +57,13 @@ __all__ = [
     "Device",
     "DeviceInfo",
     "Faults",
-    "ImpedanceCalibration",
     "Instrument",
     "Part",
     "Port",
     "RecordedBlock",
     "Recording",
     "Rig",
+    "SenseCalibration",
     "SimulatedDevice",
     "Stream",
     "StreamSettings",

@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 
 from utter_calm.errors import InputError
 from utter_calm.rig.channel import CURRENT, DRIVE, LOOPBACK, UNIT_OF_ROLE, VOLTAGE, Channel, Correction
-from utter_calm.rig.impedance_calibration import ImpedanceCalibration
+from utter_calm.rig.sense_calibration import SenseCalibration
 
 DIVIDER, PRE_FILTER, SENSE, AMPLIFIER = "divider", "pre-filter", "sense resistor", "power amplifier"
 PROBE, ATTENUATOR = "probe", "attenuator"
@@ -96,7 +96,7 @@ class Rig:
     ceiling_v: float = 2.0
     load_power_w: float = 150.0
     u_load: float = 0.001
-    impedance: ImpedanceCalibration | None = None
+    impedance: SenseCalibration | None = None
 
     def __post_init__(self) -> None:
         for what, value, unit in (("ceiling", self.ceiling_v, "V"), ("load's rating", self.load_power_w, "W")):

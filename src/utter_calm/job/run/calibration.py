@@ -14,7 +14,7 @@ from utter_calm.measure.calibrate_impedance import Clipped, calibrate
 from utter_calm.measure.impedance_sweep import ImpedanceSweepSettings
 from utter_calm.measure.take_step import Progress
 from utter_calm.quantities.weighed import understand_weighed
-from utter_calm.rig import BARE_LEADS, ImpedanceCalibration, Rig
+from utter_calm.rig import BARE_LEADS, Rig, SenseCalibration
 
 _TOP = 0.42
 _LEAST_U = 5e-4
@@ -44,7 +44,7 @@ class CalibrationWanted:
 def calibrate_bench(
     bench: Bench, rig: Rig, wanted: CalibrationWanted, rate_hz: int, level_v: float, ask: Callable[[Prompt], Answer], *,
     cancel: threading.Event | None = None, progress: Progress | None = None,
-) -> ImpedanceCalibration:  # fmt: skip
+) -> SenseCalibration:  # fmt: skip
     """Go through the stages of a calibration with a bench.
 
     Raises
@@ -78,7 +78,7 @@ def calibrate_bench(
     return replace(made, days=wanted.days)
 
 
-def with_calibration(document: JobDocument, rig: Rig, made: ImpedanceCalibration) -> JobDocument:
+def with_calibration(document: JobDocument, rig: Rig, made: SenseCalibration) -> JobDocument:
     """The document with a calibration given to every plan that is measured with that rig."""
     for plan in document.plans:
         if (plan.rig.name, plan.rig.bound) == (rig.name, rig.bound):

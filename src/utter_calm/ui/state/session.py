@@ -21,7 +21,7 @@ from utter_calm.measure.kind import StepSettings
 from utter_calm.measure.level_effect import Effect, find_level
 from utter_calm.present.chain import percent_off
 from utter_calm.quantities import Measured, number_of, si_text
-from utter_calm.rig import ImpedanceCalibration, Rig, keep_rig, known_rigs
+from utter_calm.rig import Rig, SenseCalibration, keep_rig, known_rigs
 from utter_calm.ui.state.benched import Benched
 from utter_calm.ui.state.newest import Newest
 from utter_calm.ui.state.outliving import let_go
@@ -149,7 +149,7 @@ class JobSession(Benched):
         worker.done.connect(lambda made: self._calibrated(rig, made))
         self._begin(worker)
 
-    def _calibrated(self, rig: Rig, made: ImpedanceCalibration) -> None:
+    def _calibrated(self, rig: Rig, made: SenseCalibration) -> None:
         self.edit("calibrate the impedance", with_calibration(self.document, rig, made))
         if rig.name in known_rigs():
             try:

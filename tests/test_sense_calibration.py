@@ -24,7 +24,7 @@ from utter_calm.measure.impedance_sweep import ImpedanceSweep, ImpedanceSweepSet
 from utter_calm.measure.take_step import take_step
 from utter_calm.present.chain import chain_view
 from utter_calm.rig import CURRENT, Rig, SimulatedDevice, impedance_rig, stereo_rig
-from utter_calm.rig.impedance_calibration import parts_of
+from utter_calm.rig.sense_calibration import parts_of
 from utter_calm.standins import driver as made
 
 F = np.geomspace(2, 40_000, 60)

@@ -17,7 +17,7 @@ USUAL_DAYS = 30
 
 
 @dataclass(frozen=True, slots=True)
-class ImpedanceCalibration:
+class SenseCalibration:
     """What was read with the leads shorted, on a known resistor, and perhaps open.
 
     Parameters
@@ -99,7 +99,7 @@ class ImpedanceCalibration:
         except ValueError:
             return None
 
-    def seen_on(self, today: dt.date) -> ImpedanceCalibration:
+    def seen_on(self, today: dt.date) -> SenseCalibration:
         """The same, marked where it is older than its limit."""
         age = self.age_days(today)
         return replace(self, expired=age is None or age > self.days)
