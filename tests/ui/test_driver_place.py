@@ -100,7 +100,8 @@ def test_the_rig_is_calibrated_where_the_hands_are(driver_job, qtbot):
     assert space.session.plan.rig.impedance is None
 
 
-def test_a_twin_and_a_place_that_no_plan_wants(measured_window):
-    space = measured_window.workspace
+def test_a_place_that_no_plan_wants_has_no_button(window, tmp_path):
+    begin_job(window, tmp_path / "a.calm", behind="stand-in: dome amplifier")
+    space = window.workspace
     at = list(space.pages).index("driver") + 1
     assert space.place_buttons.button(at).isHidden()  # an amplifier has no use for it
