@@ -7,6 +7,7 @@ from tests.ui.conftest import begin_job
 from utter_calm.job.document import Claim
 from utter_calm.job.run.prompt import CLIP, Answer
 from utter_calm.ui.look.fields import PopupForm
+from utter_calm.ui.shell.panes import NAMES
 
 
 @pytest.fixture
@@ -103,5 +104,5 @@ def test_the_rig_is_calibrated_where_the_hands_are(driver_job, qtbot):
 def test_a_place_that_no_plan_wants_has_no_button(window, tmp_path):
     begin_job(window, tmp_path / "a.calm", behind="stand-in: dome amplifier")
     space = window.workspace
-    at = list(space.pages).index("driver") + 1
+    at = NAMES.index("driver")
     assert space.place_buttons.button(at).isHidden()  # an amplifier has no use for it

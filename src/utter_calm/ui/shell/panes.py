@@ -32,6 +32,7 @@ from utter_calm.ui.places.names import PLOT
 from utter_calm.ui.places.registry import PLACES
 from utter_calm.ui.places.takes import TakesPlace
 from utter_calm.ui.readings.panel import ReadingsPanel
+from utter_calm.ui.shell.pages import Pages
 from utter_calm.ui.shell.prompt_bar import PromptBar
 from utter_calm.ui.shell.transport import Transport
 from utter_calm.ui.state.session import JobSession
@@ -94,9 +95,8 @@ class Panes(QWidget):
         self.plots = PlotDesk(self.session, self.plot, self._full)
         self.middle = _Middle()
         self.middle.addWidget(self.plot)
-        self.pages: dict[str, QWidget] = {place.name: place.make(self.session) for place in PLACES}
-        for page in (*self.pages.values(), self.live_pane):
-            self.middle.addWidget(page)
+        self.pages = Pages(self.session, self.middle)
+        self.middle.addWidget(self.live_pane)
         centre = QWidget()
         column = QVBoxLayout(centre)
         column.setContentsMargins(0, 0, 0, 0)

@@ -41,7 +41,7 @@ class Screen(Panes):
         number = NAMES.index(name)
         self.place_buttons.button(number).setChecked(True)
         if not self.live.running:
-            self.middle.setCurrentIndex(number)
+            self.middle.setCurrentWidget(self.plot if number == 0 else self.pages[name])
             if name == "compare":
                 self.compare.show_takes([self._full(t) for t in self.session.shown_takes()])
             wide = {place.name for place in PLACES if place.wide}
