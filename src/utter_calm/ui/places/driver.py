@@ -107,6 +107,7 @@ class DriverPlace(Page):
         if cell is None:
             return
         job = self._session.job
+        self.coming.button.setEnabled(False)  # what it says may be over: a press would take it once more
         self._next.ask(lambda: (cell, next_run(job, cell)))
         take = job.current(cell)
         if take is None:
