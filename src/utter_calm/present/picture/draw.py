@@ -171,9 +171,9 @@ def _across(frame: Frame, at: float, colour: str) -> Path:
     return Path(np.array([[frame.left, at], [frame.right, at]]), colour, 1)
 
 
-def _points(mapper: Mapper, x: FloatArray, y: FloatArray) -> FloatArray:
+def _points(mapper: Mapper, x: FloatArray, y: FloatArray, *, loop: bool = False) -> FloatArray:
     places = mapper.along(x)
-    if len(places) > 1 and (np.diff(places) < 0).any():  # a loop: what turns back is not thinned by columns
+    if loop:  # what turns back is not thinned by columns
         return np.stack([places, np.clip(mapper.y(y), mapper.frame.top - _BEYOND, mapper.frame.bottom + _BEYOND)], axis=1)
     at, height = thinned(places, mapper.y(y), max(16, int(mapper.frame.width * mapper.style.columns)))
     # far outside is pulled near: the clip hides it, and numbers stay short
@@ -221,7 +221,9 @@ def curve_items(mapper: Mapper, curve: CurveView, palette: Palette, *, thin: boo
         if len(curve.x) < _FEW:
             out.append(Dots(np.stack([mapper.x(curve.x), mapper.y(curve.y)], axis=1), 3.0, colour))
         # of a live curve the x is the same array in each picture, by which its places are known
-        points = _points(mapper, curve.x, curve.y) if inside.all() else _points(mapper, curve.x[inside], curve.y[inside])
+        whole = inside.all()
+        x, y = (curve.x, curve.y) if whole else (curve.x[inside], curve.y[inside])
+        points = _points(mapper, x, y, loop=curve.loop)
         out.append(Path(points, colour, width, curve.dash, curve.opacity, noisy=curve.dense or thin))
     low, high = curve.valid or (0.0, np.inf)
     for outside in (curve.x < low, curve.x > high) if curve.valid is not None else ():
