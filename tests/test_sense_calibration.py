@@ -16,6 +16,7 @@ from utter_calm.errors import Cancelled, InputError, MeasurementError
 from utter_calm.job.document import Unit
 from utter_calm.job.document.fresh import new_document
 from utter_calm.job.document.starts import STARTS
+from utter_calm.job.job import Job
 from utter_calm.job.run.bench import simulated_bench
 from utter_calm.job.run.calibration import CalibrationWanted, calibrate_bench, with_calibration
 from utter_calm.job.run.prompt import Answer
@@ -208,3 +209,21 @@ def test_damaged_ones_are_refused():
             replace(known, **change)
     assert math.isclose(known.u, 1e-4)
     assert CURRENT in {c.role for c in RIG.inputs}
+
+
+def test_from_the_command_line(call, tmp_path):
+    path = tmp_path / "d.calm"
+    assert call("new", path, "--kind", "driver", "--stand-in", "surround driver")[0] == 0
+    status, out, err = call("calibrate", "impedance", path, "--known", "1 kohm ± 0.05 %", "--days", "9")
+    assert (status, err) == (0, "")
+    assert "1000 ohm reads " in out
+    job = Job.open(path)
+    known = job.document.plans[0].rig.impedance
+    job.close()
+    assert (known.days, known.known_ohm) == (9, 1000.0)
+    assert call("calibrate", "impedance", path, "--known", "some")[0] == 2
+    plain = tmp_path / "a.calm"
+    assert call("new", plain, "--kind", "cable")[0] == 0
+    status, _, err = call("calibrate", "impedance", plain)
+    assert status == 2
+    assert "tells an impedance" in err

@@ -19,6 +19,7 @@ _COMMANDS = {
     "demo": Entry("utter_calm.cli.demo", "demo", "The demo job; --headless does it all without a window."),
     "new": Entry("utter_calm.cli.new", "new", "Make a job with a unit and a plan to start from."),
     "run": Entry("utter_calm.cli.run", "run", "Measure a job on the simulated rig.", JOB),
+    "calibrate": Entry("utter_calm.cli.calibrate", "calibrate", "Calibrate a rig."),
     "analyze": Entry("utter_calm.cli.analyze", "analyze", "Analyse recordings made elsewhere."),
     "driver": Entry("utter_calm.cli.driver", "driver", "Driver parameters out of impedance curves.", RECORDING),
     "box": Entry("utter_calm.cli.box", "box", "What a driver would do in a box.", RECORDING),
