@@ -77,7 +77,6 @@ def sample(cms=1.0, bl=1.0):
 def test_pairs_are_the_best_of_all_ways():
     kinds = {"a": sample(), "b": sample(1.3), "c": sample(1.01), "d": sample(1.28), "e": sample(bl=0.9), "f": sample(0.99, 0.905)}
     found = pairs_of(list(kinds.items()))
-    assert [{m.one, m.two} for m in found] != []
     assert {frozenset((m.one, m.two)) for m in found} == {frozenset("ac"), frozenset("bd"), frozenset("ef")}
     # by trying all of them
     names, best = list(kinds), None
