@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from utter_calm.analysis.driver.advice import second_run
+from utter_calm.analysis.driver.advice import Advice, second_run
 from utter_calm.analysis.driver.analyse import FEWEST_POINTS, Run, analyse_driver, analyse_free_air
 from utter_calm.analysis.driver.coils import ONE, PARALLEL, SERIES
 from utter_calm.analysis.driver.joint import BOX, MASS, MOVING_MASS, SENSITIVITY, Fact, Opposite
@@ -117,16 +117,8 @@ class DriverParameters(Deduction[DriverSettings]):
         """Say which mass, or how small a box, moves the resonance clearly."""
         if factor != STATE or value not in (WITH_MASS, IN_BOX) or "free" not in takes:
             return ""
-        try:
-            wanted = second_run(analyse_free_air(run_of(takes["free"])).told, settings.area().value)
-        except ValueError:
-            return ""
-        if value == IN_BOX:
-            return (
-                f"A closed box of at most {si_text(wanted.box_m3, 'm3', digits=2)}, net of the driver, moves the resonance clearly."
-            )
-        light, heavy = (si_text(m, "kg", digits=2) for m in (wanted.least_kg, wanted.most_kg))
-        return f"{light} to {heavy} move the resonance clearly: fix them where dome and cone meet, and weigh them with their putty."
+        wanted = usual_for(settings, takes["free"])
+        return "" if wanted is None else advice_words(wanted, str(value))
 
     def deduce(self, settings: DriverSettings, takes: Mapping[str, tuple[Given, ...]]) -> Result:
         """Fit both runs together."""
@@ -162,6 +154,22 @@ class DriverParameters(Deduction[DriverSettings]):
             add_nominal(out, run, understand_weighed(settings.nominal_load, "ohm", what="nominal impedance").value)
         if settings.coils != SINGLE:
             add_coils(out, settings.coils)
+
+
+def usual_for(settings: DriverSettings, free: Given) -> Advice | None:
+    """Which mass and which box would move the resonance of a driver in free air clearly; None where it is no driver."""
+    try:
+        return second_run(analyse_free_air(run_of(free)).told, settings.area().value)
+    except ValueError:
+        return None
+
+
+def advice_words(wanted: Advice, state: str) -> str:
+    """What a hand should know that brings the driver to a state for its second run."""
+    if state == IN_BOX:
+        return f"A closed box of at most {si_text(wanted.box_m3, 'm3', digits=2)}, net of the driver, moves the resonance clearly."
+    light, heavy = (si_text(m, "kg", digits=2) for m in (wanted.least_kg, wanted.most_kg))
+    return f"{light} to {heavy} move the resonance clearly: fix them where dome and cone meet, and weigh them with their putty."
 
 
 def u_scale(given: Given) -> float:

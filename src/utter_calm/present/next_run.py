@@ -4,14 +4,13 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from utter_calm.analysis.driver.advice import second_run
-from utter_calm.analysis.driver.analyse import analyse_free_air
+from utter_calm.analysis.driver.advice import Advice
 from utter_calm.analysis.driver.slips import displaced_m3
 from utter_calm.errors import UtterCalmError
 from utter_calm.job.document import Cell, Setup, Step
 from utter_calm.job.job import Job
 from utter_calm.job.take import TakeSummary
-from utter_calm.measure.driver import FREE, IN_BOX, NONE, STATE, WITH_MASS, DriverSettings, run_of
+from utter_calm.measure.driver import FREE, IN_BOX, NONE, STATE, WITH_MASS, DriverSettings, advice_words, usual_for
 from utter_calm.quantities import Value
 
 FREE_AIR, SECOND, COMPUTE, DONE = "free air", "second run", "compute", "done"
@@ -64,10 +63,13 @@ def next_run(job: Job, cell: Cell) -> NextRun:
                        (*_cells(job, cell, FREE), *((cell,) if settings.way == NONE else ())), FREE)  # fmt: skip
     second = {"mass": WITH_MASS, "box": IN_BOX}.get(settings.way, "")
     if second and second not in takes:
-        advice = _advice(job, cell, settings, second)
+        wanted = _wanted(job, cell, settings)
         how = {WITH_MASS: "Fix a known mass on the cone.", IN_BOX: "Set the driver on the closed test box, its rim sealed."}[second]
-        usual, area = _usual(job, cell, settings, second)
-        return NextRun(SECOND, advice or how, (*_cells(job, cell, second), cell), second, usual, displaced_m3(area))
+        cells = (*_cells(job, cell, second), cell)
+        if wanted is None:
+            return NextRun(SECOND, how, cells, second)
+        usual = (wanted.least_kg, wanted.most_kg) if second == WITH_MASS else (wanted.box_m3 / 4, wanted.box_m3)
+        return NextRun(SECOND, advice_words(wanted, second), cells, second, usual, displaced_m3(settings.area().value))
     current = job.current(cell)
     if current is None or job.stale(current):
         return NextRun(COMPUTE, "All runs are there: the parameters are a matter of a second.", (cell,))
@@ -79,17 +81,13 @@ def next_run(job: Job, cell: Cell) -> NextRun:
     return NextRun(DONE, text, (cell,))
 
 
-def _usual(job: Job, cell: Cell, settings: DriverSettings, state: str) -> tuple[tuple[float, float] | None, float]:
-    """What would be usual for the second run, and the area of the cone; None and 0 where nobody can tell."""
+def _wanted(job: Job, cell: Cell, settings: DriverSettings) -> Advice | None:
+    """What free air says about the second run; None where nobody can tell."""
     free = free_air_take(job, cell)
     try:
-        area = settings.area().value
-        if free is None:
-            return None, area
-        wanted = second_run(analyse_free_air(run_of(job.given(free))).told, area)
-    except (UtterCalmError, ValueError):
-        return None, 0.0
-    return ((wanted.least_kg, wanted.most_kg) if state == WITH_MASS else (wanted.box_m3 / 4, wanted.box_m3)), area
+        return None if free is None else usual_for(settings, job.given(free))
+    except UtterCalmError:
+        return None
 
 
 def _there(job: Job, cell: Cell) -> frozenset[str]:
@@ -110,15 +108,3 @@ def _cells(job: Job, cell: Cell, state: Value) -> tuple[Cell, ...]:
 def free_air_take(job: Job, cell: Cell) -> TakeSummary | None:
     """The newest free-air impedance that the parameters of a cell would use."""
     return next((job.current(c) for c in _cells(job, cell, FREE)), None)
-
-
-def _advice(job: Job, cell: Cell, settings: DriverSettings, state: str) -> str:
-    """What the free air says about the second run."""
-    free = free_air_take(job, cell)
-    kind = job.document.step(cell.step).deduction
-    if free is None or kind is None:
-        return ""
-    try:
-        return kind.advice(settings, STATE, state, {"free": job.given(free)})
-    except UtterCalmError:
-        return ""

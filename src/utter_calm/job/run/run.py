@@ -71,7 +71,7 @@ def in_order(document: JobDocument, cells: Iterable[Cell], bench: Bench, *, gain
 
 
 def _depth(document: JobDocument, cell: Cell) -> int:
-    """How many deductions stand one behind the other before this one."""
+    """0 for a deduction from what was played, 1 for one that needs another deduction first."""
     kind = document.step(cell.step).deduction
     settings = document.step(cell.step).typed_settings()
     needs = () if kind is None else kind.needs(settings)
