@@ -14,7 +14,7 @@ from utter_calm.analysis.transforms import ComplexArray
 from utter_calm.analysis.two_channel import Ratio
 from utter_calm.errors import NoSignal
 from utter_calm.measure.capture import Capture
-from utter_calm.measure.impedance_steps import stepped_ratio
+from utter_calm.measure.impedance_steps import STEPS, stepped_ratio
 from utter_calm.measure.kind import Stimulus
 from utter_calm.measure.result import ResultBuilder, Trust
 from utter_calm.measure.sensed import Sensed, ratio_in
@@ -23,6 +23,8 @@ from utter_calm.rig import CURRENT, LOOPBACK, SENSE, VOLTAGE
 if TYPE_CHECKING:
     from utter_calm.measure.impedance_sweep import ImpedanceSweepSettings
 
+SECOND, SECOND_TO, SECOND_S = "second_from_hz", "second_to_hz", "second_s"
+"""Tags of a second pass: its band, and how long it sweeps."""
 _FEWEST, _INNER, _SOUNDS = 3, 1.12, 0.02
 Played = Callable[["ImpedanceSweepSettings"], Stimulus]
 
@@ -41,12 +43,12 @@ def heard_ratio(
         The rig tells no impedance, a channel is silent, or next to nothing of the sweep was heard.
     """
     parts = capture.parts or ()
-    repeats = [capture.part(p) for p in parts if "second_from_hz" not in p.tags] or [capture]
+    repeats = [capture.part(p) for p in parts if SECOND not in p.tags] or [capture]
     ratio, sensed = _mean([_one(settings, one, out, played, shorted=shorted) for one in repeats])
     for part in parts:
-        if "second_from_hz" in part.tags:
+        if SECOND in part.tags:
             tags = part.tags
-            narrow = replace(settings, start_hz=tags["second_from_hz"], stop_hz=tags["second_to_hz"], duration_s=tags["second_s"])
+            narrow = replace(settings, start_hz=tags[SECOND], stop_hz=tags[SECOND_TO], duration_s=tags[SECOND_S])
             ratio = _spliced(ratio, _one(narrow, capture.part(part), out, played, shorted=shorted)[0], narrow)
     return ratio, sensed
 
@@ -62,7 +64,7 @@ def _one(
     physical, sensed = _channels(settings, capture, played)
     record = Capture(physical, capture.rate_hz, overload=capture.overload)
     ratio = ratio_in(record, sensed, out, "The take", shorted=shorted)
-    if settings.played == "steps":
+    if settings.played == STEPS:
         return stepped_ratio(physical, settings), sensed
     # beyond what was swept there is only what leaks from it
     inside = (ratio.frequency_hz >= settings.start_hz) & (ratio.frequency_hz <= settings.stop_hz)

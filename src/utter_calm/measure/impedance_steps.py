@@ -17,6 +17,8 @@ from utter_calm.signals.tone import sine
 if TYPE_CHECKING:
     from utter_calm.measure.impedance_sweep import ImpedanceSweepSettings
 
+SWEEP, STEPS = "sweep", "steps"
+"""What an impedance step may play."""
 _CYCLES, _LEAST_S, _RAMP_S, _SETTLES = 16.0, 0.12, 0.01, 0.5
 _TAIL_S = 0.2
 

@@ -11,8 +11,8 @@ import numpy as np
 from utter_calm.errors import UtterCalmError
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, with_roles
-from utter_calm.measure.heard_impedance import add_strength, calibrated_by, first_part, heard_ratio
-from utter_calm.measure.impedance_steps import stepped_stimulus
+from utter_calm.measure.heard_impedance import SECOND, SECOND_S, SECOND_TO, add_strength, calibrated_by, first_part, heard_ratio
+from utter_calm.measure.impedance_steps import STEPS, SWEEP, stepped_stimulus
 from utter_calm.measure.kind import Passage, Passages, PlotSpec, SingleStimulus, Stimulus, setting
 from utter_calm.measure.pictures import NYQUIST, PARTS, PHASE
 from utter_calm.measure.result import Result, ResultBuilder
@@ -22,8 +22,6 @@ from utter_calm.measure.swept import SweptSettings, between_silences
 from utter_calm.quantities import si_text
 from utter_calm.rig import Rig
 
-SECOND = "second_from_hz"
-SWEEP, STEPS = "sweep", "steps"
 _WIDE, _LINES, _LONGEST_S, _SCATTERS = 1.5, 16.0, 20.0, 3e-3
 
 
@@ -90,7 +88,7 @@ class ImpedanceSweep(SingleStimulus[ImpedanceSweepSettings]):
             yield Passage(volts, {})
         if narrow is not None:
             text = f"once more about {si_text(narrow.start_hz * _WIDE, 'Hz', digits=3)}"
-            tags = {SECOND: narrow.start_hz, "second_to_hz": narrow.stop_hz, "second_s": narrow.duration_s}
+            tags = {SECOND: narrow.start_hz, SECOND_TO: narrow.stop_hz, SECOND_S: narrow.duration_s}
             yield Passage(self.stimulus(narrow).volts, tags, text=text)
 
     def _about_peak(self, settings: ImpedanceSweepSettings, capture: Capture) -> ImpedanceSweepSettings | None:
