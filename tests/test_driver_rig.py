@@ -53,9 +53,9 @@ def impedance_of_model(m, frequency):
     lossy = sum(1 / (1 / (h * s) + 1 / r) for h, r in m.lossy)
     times = made._CREEP_TIMES
     late = m.creep * math.log10(times[1] / times[0]) * m.cms
-    fast = m.cms - sum(late / (1 + (2 * math.pi * made._resonance(m) * t) ** 2) for t in times)
+    fast = m.cms - sum(late / (1 + (2 * math.pi * (m.creep_hz or made._resonance(m)) * t) ** 2) for t in times)
     compliance = fast + sum(late / (1 + s * t) for t in times)
-    return m.re + m.leads_ohm + m.le * s + lossy + m.bl**2 / (m.rms + s * m.mms + 1 / (s * compliance))
+    return m.re + m.leads_ohm + m.le * s + lossy + m.bl**2 / (m.rms + s * m.mms + (1 / compliance + m.air) / s)
 
 
 def taken(unit, settings=QUICK, **knobs):

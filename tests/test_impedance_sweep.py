@@ -168,3 +168,28 @@ def test_the_uncertainty_is_drawn_about_the_curve():
     shades = [i for i in drawing.over if isinstance(i, Path) and i.fill]
     assert len(shades) == 1
     assert len(shades[0].points) % 2 == 0
+
+
+@pytest.mark.parametrize(("told_as", "name", "wanted"), [("current", "current", 2e-3), ("unit", "level", 0.05)])
+def test_the_level_as_the_unit_feels_it(told_as, name, wanted):
+    """Most is taken where the impedance is least, or most: the mean over the sweep is below what was asked, never above."""
+    rig = impedance_rig()
+    device = SimulatedDevice(rig)
+    device.set("unit", "surround driver")
+    settings = replace(QUICK, told_as=told_as, level_v=0.05, level_a=2e-3)
+    capture, result = take_step(ImpedanceSweep(), settings, device, rig, load_ohm=None)
+    assert 0.3 * wanted < result.reading(name, 0).value <= 1.01 * wanted
+    role = "current" if told_as == "current" else "voltage"
+    most = np.max(np.abs(capture.part(capture.parts[1]).signal(role))) / np.sqrt(2)
+    assert most == pytest.approx(wanted, rel=0.05)
+    trace = result.trace("impedance")
+    inside = (trace.x > 10) & (trace.x < 20_000)
+    assert np.max(np.abs(trace.magnitude / np.abs(impedance_of_model(made.SURROUND, trace.x)) - 1)[inside]) < 2e-2
+
+
+def test_more_than_the_ceiling_is_refused_in_words():
+    rig = impedance_rig()
+    device = SimulatedDevice(rig)
+    device.set("unit", "surround driver")
+    with pytest.raises(NoSignal, match="more than the ceiling"):
+        take_step(ImpedanceSweep(), replace(QUICK, told_as="current", level_a=2.0), device, rig, load_ohm=None)

@@ -14,6 +14,7 @@ from utter_calm.analysis.transforms import ComplexArray
 from utter_calm.analysis.two_channel import Ratio
 from utter_calm.errors import NoSignal
 from utter_calm.measure.capture import Capture
+from utter_calm.measure.impedance_level import LEVEL, TRIED
 from utter_calm.measure.impedance_steps import STEPS, stepped_ratio
 from utter_calm.measure.kind import Stimulus
 from utter_calm.measure.result import ResultBuilder, Trust
@@ -42,20 +43,24 @@ def heard_ratio(
     NoSignal
         The rig tells no impedance, a channel is silent, or next to nothing of the sweep was heard.
     """
-    parts = capture.parts or ()
+    parts = [p for p in capture.parts or () if TRIED not in p.tags]
     repeats = [capture.part(p) for p in parts if SECOND not in p.tags] or [capture]
+    level = next((p.tags[LEVEL] for p in parts if LEVEL in p.tags), settings.level_v)
+    settings = replace(settings, level_v=level)
     ratio, sensed = _mean([_one(settings, one, out, played, shorted=shorted) for one in repeats])
     for part in parts:
         if SECOND in part.tags:
             tags = part.tags
-            narrow = replace(settings, start_hz=tags[SECOND], stop_hz=tags[SECOND_TO], duration_s=tags[SECOND_S])
+            level = tags.get(LEVEL, settings.level_v)
+            narrow = replace(settings, level_v=level, start_hz=tags[SECOND], stop_hz=tags[SECOND_TO], duration_s=tags[SECOND_S])
             ratio = _spliced(ratio, _one(narrow, capture.part(part), out, played, shorted=shorted)[0], narrow)
     return ratio, sensed
 
 
 def first_part(capture: Capture) -> Capture:
-    """The first sweep of a capture."""
-    return capture.part(capture.parts[0]) if capture.parts else capture
+    """The first sweep of a capture that was no trial."""
+    first = next((p for p in capture.parts if TRIED not in p.tags), None)
+    return capture if first is None else capture.part(first)
 
 
 def _one(

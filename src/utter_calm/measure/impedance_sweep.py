@@ -12,6 +12,7 @@ from utter_calm.errors import UtterCalmError
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, with_roles
 from utter_calm.measure.heard_impedance import SECOND, SECOND_S, SECOND_TO, add_strength, calibrated_by, first_part, heard_ratio
+from utter_calm.measure.impedance_level import LEVEL, OUTPUT, TOLD_AS, TRIED, at_level_asked, tried
 from utter_calm.measure.impedance_steps import STEPS, SWEEP, stepped_stimulus
 from utter_calm.measure.kind import Passage, Passages, PlotSpec, SingleStimulus, Stimulus, setting
 from utter_calm.measure.pictures import NYQUIST, PARTS, PHASE
@@ -33,6 +34,8 @@ class ImpedanceSweepSettings(SweptSettings):
     stop_hz: float = setting(22_000.0, "Stop", "Hz", low=10, high=88_000)
     duration_s: float = setting(5.0, "Duration", "s", low=0.5, high=120)
     level_v: float = setting(0.25, "Level at the output", "V", low=1e-4, high=20)
+    told_as: str = setting(OUTPUT, "Level told as", choices=TOLD_AS)
+    level_a: float = setting(0.01, "Current in the unit, at most", "A", low=1e-6, high=10)
     played: str = setting(SWEEP, "Played", choices=((SWEEP, "a sweep"), (STEPS, "tone by tone")))
     per_octave: int = setting(12, "Tones to an octave, tone by tone", low=1, high=96, rare=True)
     averages: int = setting(1, "Sweeps averaged", low=1, high=64)
@@ -79,16 +82,20 @@ class ImpedanceSweep(SingleStimulus[ImpedanceSweepSettings]):
         """Length of the sweeps, without the second pass."""
         return self.stimulus(settings).duration_s * settings.averages
 
-    def passages(self, settings: ImpedanceSweepSettings, rig: Rig) -> Passages:  # noqa: ARG002
+    def passages(self, settings: ImpedanceSweepSettings, rig: Rig) -> Passages:
         """Play the sweep as often as is wanted, then once more about a peak that asks for it."""
-        volts = self.stimulus(settings).volts
-        capture = yield Passage(volts, {})
+        if settings.told_as != OUTPUT:
+            trial = tried(settings)
+            heard = yield Passage(between_silences(trial, 0.1).volts, {TRIED: 1.0}, text="how much the unit takes")
+            settings = at_level_asked(settings, trial, heard, rig)
+        volts, tags = self.stimulus(settings).volts, {LEVEL: settings.level_v}
+        capture = yield Passage(volts, tags)
         narrow = self._about_peak(settings, capture) if settings.closer == "yes" and settings.played == SWEEP else None
         for _ in range(settings.averages - 1):
-            yield Passage(volts, {})
+            yield Passage(volts, tags)
         if narrow is not None:
             text = f"once more about {si_text(narrow.start_hz * _WIDE, 'Hz', digits=3)}"
-            tags = {SECOND: narrow.start_hz, SECOND_TO: narrow.stop_hz, SECOND_S: narrow.duration_s}
+            tags |= {SECOND: narrow.start_hz, SECOND_TO: narrow.stop_hz, SECOND_S: narrow.duration_s}
             yield Passage(self.stimulus(narrow).volts, tags, text=text)
 
     def _about_peak(self, settings: ImpedanceSweepSettings, capture: Capture) -> ImpedanceSweepSettings | None:

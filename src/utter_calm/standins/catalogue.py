@@ -10,6 +10,7 @@ from utter_calm.standins import (
     class_d,
     driver,
     driver_faults,
+    driver_large,
     part_box,
     patch_cable,
     preamplifier,
@@ -84,6 +85,12 @@ CATALOGUE: dict[str, Entry] = {
     "tired surround driver": Entry(driver.of(driver.TIRED), driver.STATES),
     "surround driver on a shelf": Entry(driver.of(driver.ON_SHELF), driver.STATES),
     "surround driver, loose clip": Entry(lambda bench: driver_faults.LooseClip(driver.SURROUND, bench), driver.STATES),
+    "surround driver, suspension stiffens": Entry(
+        lambda bench: driver_large.stiffening(driver.SURROUND, bench, doubles_m=1.6e-3), driver.STATES
+    ),
+    "subwoofer, suspension stiffens": Entry(
+        lambda bench: driver_large.stiffening(driver.SUBWOOFER, bench, doubles_m=4e-3), driver.STATES
+    ),
     "surround driver, coil rubs": Entry(lambda bench: driver_faults.Rubbing(driver.SURROUND, bench), driver.STATES),
     "mid-woofer": Entry(driver.of(driver.WOOFER), driver.STATES),
     "mid-woofer, vent half covered": Entry(driver.of(driver.COVERED), driver.STATES),

@@ -43,6 +43,10 @@ class DriverModel:
         Resistance of the leads.
     leak_q
         Leakage of the box that the vent is in, as its Q; None for a tight one.
+    air
+        Stiffness of the air in a closed box in N/m; 0 for free air.
+    creep_hz
+        Where the compliance is ``cms``; None for its own resonance.
     """
 
     re: float
@@ -60,16 +64,22 @@ class DriverModel:
     vent: tuple[float, float, float] | None = None
     leads_ohm: float = 0.0
     leak_q: float | None = None
+    air: float = 0.0
+    creep_hz: float | None = None
 
     def in_state(self, state: str) -> DriverModel:
-        """The same with its mass or in its box: there more air moves along, and a little leaks."""
+        """The same with its mass or in its box: there more air moves along, and a little leaks.
+
+        The suspension stays what it is: its compliance creeps on from what it has at the resonance in free air.
+        """
+        same = replace(self, creep_hz=_resonance(self))
         if state == WITH_MASS:
-            return replace(self, mms=self.mms + self.mass_kg)
+            return replace(same, mms=self.mms + self.mass_kg)
         if state == IN_BOX:
-            stiff = 1 / self.cms + _RHO * _C**2 * self.sd**2 / self.box_m3
-            air = 0.25 * 8 / 3 * _RHO * (self.sd / math.pi) ** 1.5
-            return replace(self, mms=self.mms + air, cms=1 / stiff, rms=1.05 * self.rms, creep=self.creep / (stiff * self.cms))
-        return self
+            moved = 0.25 * 8 / 3 * _RHO * (self.sd / math.pi) ** 1.5
+            stiff = _RHO * _C**2 * self.sd**2 / self.box_m3
+            return replace(same, mms=self.mms + moved, rms=1.05 * self.rms, air=stiff)
+        return same
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -111,7 +121,8 @@ def _add_cone(m: DriverModel, a: FloatArray, at: dict[str, int]) -> None:
     """Motion of the cone, of what its suspension remembers, and of what stands beside it."""
     step = math.log10(_CREEP_TIMES[1] / _CREEP_TIMES[0])
     late = m.creep * step * m.cms
-    fast = m.cms - sum(late / (1 + (2 * math.pi * _resonance(m) * t) ** 2) for t in _CREEP_TIMES)
+    at_hz = m.creep_hz or _resonance(m)
+    fast = m.cms - sum(late / (1 + (2 * math.pi * at_hz * t) ** 2) for t in _CREEP_TIMES)
     # force of the suspension: (x - sum e) / C; each e follows it late
     spring = np.zeros(len(at))
     spring[at["x"]] = 1 / fast
@@ -121,6 +132,7 @@ def _add_cone(m: DriverModel, a: FloatArray, at: dict[str, int]) -> None:
     force = -spring.copy()
     force[at["i"]] += m.bl
     force[at["u"]] -= m.rms
+    force[at["x"]] -= m.air
     a[at["u"]] = force / m.mms
     for k, tau in enumerate(_CREEP_TIMES):
         a[at[f"e{k}"]] = late / tau * spring

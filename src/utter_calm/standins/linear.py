@@ -60,18 +60,23 @@ class LinearCircuit:
 
     def process(self, volts: FloatArray) -> tuple[FloatArray, FloatArray]:
         """Run a block of the source (n,); give the source as late as the answer, and the answer, (n,) each."""
-        from scipy.signal import sosfilt  # noqa: PLC0415 - heavy: not before the first sound
-
-        run = volts * self._held
-        for k, (row, state) in enumerate(self._sections):
-            more, state_after = sosfilt(row, volts, zi=state)
-            self._sections[k] = row, state_after
-            run += more
-        whole = np.concatenate([self._before, run])
+        whole = np.concatenate([self._before, self.at_once(volts)])
         self._before = whole[len(volts) :]
         late = np.concatenate([self._waiting, volts])
         self._waiting = late[len(volts) :]
         return late[: len(volts)], np.convolve(whole, self._taps, mode="valid")
+
+    def at_once(self, source: FloatArray, *, keep: bool = True) -> FloatArray:
+        """The answer (n,) not late at all, right well below the rate; only tried, and forgotten, unless it is to be kept."""
+        from scipy.signal import sosfilt  # noqa: PLC0415 - heavy: not before the first sound
+
+        run = source * self._held
+        for k, (row, state) in enumerate(self._sections):
+            more, after = sosfilt(row, source, zi=state)
+            if keep:
+                self._sections[k] = row, after
+            run += more
+        return run
 
 
 def _correcting(w: FloatArray, wanted: ComplexArray) -> FloatArray:

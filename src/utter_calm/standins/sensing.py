@@ -2,10 +2,20 @@
 
 from __future__ import annotations
 
+from typing import Protocol
+
 import numpy as np
 
 from utter_calm.standins.base import Bench, FloatArray
 from utter_calm.standins.linear import LinearCircuit
+
+
+class Current(Protocol):
+    """What gives a current for the volts of a source."""
+
+    def process(self, volts: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """Give a block of the source (n,) as late as its current, and the current, (n,) each."""
+        ...
 
 
 class Sensing:
@@ -13,7 +23,7 @@ class Sensing:
 
     late_frames = LinearCircuit.late_frames
 
-    def __init__(self, circuit: LinearCircuit, bench: Bench) -> None:
+    def __init__(self, circuit: Current, bench: Bench) -> None:
         self._circuit, self._sense, self._leads, self._side = circuit, bench.sense_ohm, bench.leads, bench.sense_side
         rate_hz, leads = bench.rate_hz, bench.leads
         self._part = leads.late * rate_hz
