@@ -185,7 +185,8 @@ def commands(rng: random.Random, folder: Path) -> None:
     call = [rng.choice(names), *(rng.choice([*words, *names]) for _ in range(rng.randrange(6)))]
     if call[0] == "open":
         return  # that is the window
-    with contextlib.redirect_stdout(io.StringIO()), contextlib.redirect_stderr(io.StringIO()):
+    silent = contextlib.redirect_stdout(io.StringIO()), contextlib.redirect_stderr(io.StringIO())
+    with contextlib.chdir(folder), silent[0], silent[1]:  # words among the options are names of files as well
         status = run_command([c for c in call if "\x00" not in c])
     assert status in (0, 1, 2), (call, status)
 
