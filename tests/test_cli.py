@@ -160,7 +160,7 @@ def test_bad_files_are_one_clear_line(call, bad_files, name):
         (("analyze", "tone", "good", "--band", 40000, 50000), "above half"),
         (("analyze", "tone", "good", "--full-scale-volts", -1), "above zero"),
         (("analyze", "sweep", "good", "--stimulus", "noise.wav"), "no exponential sweep"),
-        (("analyze", "sweep", "good", "--stimulus", "silent.wav"), "no exponential sweep"),
+        (("analyze", "sweep", "good", "--stimulus", "silent.wav"), "silent"),
         (("run", "good"), "not a job file"),
         (("run", "missing.wav"), "no job file"),
         (("report", "good", "x.html"), "not a job file"),

@@ -96,6 +96,13 @@ def analyze_sweep(
     NoSignal
         The response is silent, or the stimulus holds no sweep.
     """
+    return analyze_sweep_whole(response, stimulus, sweep, rate_hz, known)[0]
+
+
+def analyze_sweep_whole(
+    response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float, known: Excitation | None = None
+) -> tuple[SweepAnalysis, Deconvolved]:
+    """The same, with all that it was made from: the impulse responses."""
     if not np.any(response != response[0]):
         raise NoSignal(f"The recorded response {what_is_there(response)}.", hint="Check the wiring and the level.")
     try:
@@ -114,7 +121,7 @@ def analyze_sweep(
         for frequency, value, spread in ((grid, gain, u_gain), *((o.frequency_hz, o.ratio, o.noise_ratio) for o in orders)):
             near = (frequency > low / _BESIDE_GAP) & (frequency < high * _BESIDE_GAP)
             spread[near] = np.maximum(spread[near], np.abs(value[near]))
-    return SweepAnalysis(
+    told = SweepAnalysis(
         frequency_hz=grid,
         gain=gain,
         u_gain=u_gain,
@@ -124,6 +131,7 @@ def analyze_sweep(
         orders=tuple(orders),
         snr=_snr(response, sweep, found.delay_s, rate_hz),
     )
+    return told, found
 
 
 def _snr(response: FloatArray, sweep: Sweep, delay_s: float, rate_hz: float) -> float | None:

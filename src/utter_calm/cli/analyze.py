@@ -7,6 +7,9 @@ import click
 from utter_calm.cli.lazy import RECORDING, Entry, LazyGroup
 
 _COMMANDS = {
+    "acoustic": Entry(
+        "utter_calm.cli.analyze_acoustic", "acoustic", "A loudspeaker before a microphone, out of one sweep.", RECORDING),
+    "decay": Entry("utter_calm.cli.analyze_decay", "decay", "How a loudspeaker's sound decays.", RECORDING),
     "edges": Entry("utter_calm.cli.analyze_more", "edges", "Rise time, overshoot, ringing, droop, slew rate.", RECORDING),
     "imd": Entry("utter_calm.cli.analyze_more", "imd", "Intermodulation of two tones.", RECORDING),
     "impedance": Entry(

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import click
 import numpy as np
 
-from utter_calm.analysis.skewed_sweep import analyze_skewed, resampled
-from utter_calm.analysis.sweep_finder import find_sweep
+from utter_calm.analysis.acoustic.recorded import together, understand_stimulus
+from utter_calm.analysis.skewed_sweep import SkewedSweep, analyze_skewed
+from utter_calm.analysis.sweep import analyze_sweep
 from utter_calm.cli.analyze_options import (
     FILE,
     channel_option,
@@ -36,16 +38,20 @@ def sweep(response: Path, stimulus: Path, channel: int | None, csv_path: Path | 
     """Response and distortion of orders 2 to 10 from a recorded sweep and the file that was played."""
     played, played_rate = read_audio(stimulus)
     recorded, rate = read_audio(response)
-    source = Capture(played, rate).channel(1)
-    law = find_sweep(source, played_rate)
+    whole = understand_stimulus(Capture(played, played_rate).channel(1), played_rate)
     capture = Capture(recorded, rate)
 
     def one_channel(one: Capture) -> Result:
         out = ResultBuilder()
         _, trust = usable_part(one, 1)
-        # a recording at another rate is brought to that of the stimulus first
-        samples = one.channel(1) if rate == played_rate else resampled(one.channel(1), played_rate / rate)
-        clocked = analyze_skewed(samples, source, law, played_rate)
+        # a recording at another rate is brought to that of the stimulus first, and what has marks to its clock
+        common = together(one.channel(1), rate, whole)
+        source, law = common.stimulus, common.sweep
+        if common.skew is None:
+            clocked = analyze_skewed(common.recorded, source, law, played_rate)
+        else:
+            marked = analyze_sweep(common.recorded, source, law, played_rate)
+            clocked = SkewedSweep(marked, common.skew, 2 * common.u_skew, phase_holds=True)
         found = clocked.found
         said = sweep_trust(found, 1, law, played_rate)
         # a stretch that stands still is a gap in the sweep as well, which says more
@@ -55,15 +61,16 @@ def sweep(response: Path, stimulus: Path, channel: int | None, csv_path: Path | 
         if not clocked.phase_holds:
             text = "Whether the recorder's clock is the player's cannot be told, and it seems not: phase and delay are withheld."
             out.trust.append(Trust("phase_withheld", text))
-        needed = law.onset_s + law.duration_s + found.delay_s
-        if len(recorded) / rate < needed:
-            text = f"The response ends {needed - len(recorded) / rate:.2f} s before the sweep does: its top is missing."
+        missing = common.ends_early_s + found.delay_s
+        if missing > 0:
+            text = f"The response ends {missing:.2f} s before the sweep does: its top is missing."
             out.trust.append(Trust("truncated", text))
-        if found.delay_s < 0:
+        delay = common.delay_s(found.delay_s, clocked.skew or 0.0) if whole.marks is not None else found.delay_s
+        if delay < 0:
             out.trust.append(Trust("early_response", "The response comes before its stimulus: were the files cut?"))
         if found.snr is not None:
             out.add("snr", 1, found.snr, "1")
-        add_response(out, found, 1, with_phase=clocked.phase_holds)
+        add_response(out, replace(found, delay_s=delay), 1, with_phase=clocked.phase_holds)
         for name, value, unit in (
             ("sweep_start", law.start_hz, "Hz"),
             ("sweep_stop", law.stop_hz, "Hz"),

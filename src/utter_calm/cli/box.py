@@ -12,12 +12,12 @@ import msgspec
 
 from utter_calm.analysis.box.model import BoxDriver, Enclosure
 from utter_calm.analysis.box.predict import Drive
+from utter_calm.cli.acoustic_options import positive
 from utter_calm.cli.analyze_options import FILE, json_option, show
 from utter_calm.errors import FileError, InputError
 from utter_calm.measure.box_design import WANTED, driver_from
 from utter_calm.measure.box_result import add_figures, add_prediction
 from utter_calm.measure.result import ResultBuilder
-from utter_calm.quantities import parse_quantity
 
 _MOST_BYTES = 64 * 2**20
 
@@ -41,33 +41,26 @@ def box(
     """
     driver = _driver(parameters)
     enclosure = _enclosure(closed, vented, leak_q, port_diameter)
-    drive = Drive(_positive(volts, "V", "--volts"), _positive(distance, "m", "--distance"))
+    drive = Drive(positive(volts, "V", "--volts"), positive(distance, "m", "--distance"))
     out = ResultBuilder()
     add_figures(out, driver, enclosure)
     add_prediction(out, driver, enclosure, drive)
     show(out.build(), parameters.name, as_json=as_json, kind="box_model")
 
 
-def _positive(text: str, unit: str, what: str) -> float:
-    value = parse_quantity(text, unit, what=what)
-    if not value > 0:
-        raise InputError(f"{what} is {text}.", hint="Give a value above zero.")
-    return value
-
-
 def _enclosure(closed: str | None, vented: str | None, leak_q: str | None, port_diameter: str | None) -> Enclosure:
     if (closed is None) == (vented is None):
         raise InputError("There are two boxes." if closed else "There is no box.", hint="Give either --closed or --vented.")
-    leak = None if leak_q is None else _positive(leak_q, "1", "--leak-q")
-    area = None if port_diameter is None else math.pi / 4 * _positive(port_diameter, "m", "--port-diameter") ** 2
+    leak = None if leak_q is None else positive(leak_q, "1", "--leak-q")
+    area = None if port_diameter is None else math.pi / 4 * positive(port_diameter, "m", "--port-diameter") ** 2
     if closed is not None:
         if area is not None:
             raise InputError("A closed box has no port.", hint="Leave --port-diameter out, or give --vented.")
-        return Enclosure(_positive(closed, "m3", "--closed"), None, leak)
+        return Enclosure(positive(closed, "m3", "--closed"), None, leak)
     volume, comma, tuning = str(vented).rpartition(",")
     if not comma:
         raise InputError(f"--vented is “{vented}”.", hint="Give volume and tuning, as in 40l,38Hz.")
-    return Enclosure(_positive(volume, "m3", "--vented"), _positive(tuning, "Hz", "--vented"), leak, port_area_m2=area)
+    return Enclosure(positive(volume, "m3", "--vented"), positive(tuning, "Hz", "--vented"), leak, port_area_m2=area)
 
 
 def _driver(file: Path) -> BoxDriver:

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import click
 
+from utter_calm.cli.calibrate_microphone import microphone
 from utter_calm.cli.opening import open_job
 from utter_calm.errors import InputError
 from utter_calm.job.run.bench import simulated_bench
@@ -18,7 +19,10 @@ _USUAL = CalibrationWanted()
 
 @click.group()
 def calibrate() -> None:
-    """Calibrate a rig."""
+    """Calibrate a rig, or a microphone."""
+
+
+calibrate.add_command(microphone)
 
 
 @calibrate.command("impedance")

@@ -36,6 +36,14 @@ _WHERE = {
     "break_in": "BreakIn",
 }
 """Key, which is the name of its module too, and class."""
+_BESIDE = {
+    "loudspeaker": "acoustic_declared",
+    "microphone": "microphone",
+    "splice": "spliced",
+    "directivity": "averages",
+    "decay": "decayed",
+}
+"""What is told beside the kinds: its key, and the module of ``measure`` that declares it."""
 
 
 class _Kinds(MutableMapping[str, Kind[Any]]):
@@ -94,8 +102,17 @@ def kind_of(key: str) -> Kind[Any]:
     return KINDS[key]
 
 
+def _beside(name: str, key: str) -> Declared | None:
+    """What is declared under a key that is no kind's."""
+    module = importlib.import_module(f"utter_calm.measure.{_BESIDE[key]}")
+    tables = (getattr(module, table, {}) for table in ("READINGS", "TRACES", "SURFACES"))
+    return next((known for table in tables if (known := find(table, name)) is not None), None)
+
+
 def declared(name: str, kind: str = "") -> Declared:
     """Find what is declared for a reading, trace or surface: by its own kind first, then by any; else its own name."""
+    if kind in _BESIDE and kind not in KINDS and (said := _beside(name, kind)) is not None:
+        return said
     own = KINDS.get(kind)
     known = find(own.readings, name) or find(own.traces, name) or find(own.surfaces, name) if own is not None else None
     if known is not None:

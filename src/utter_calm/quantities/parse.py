@@ -13,8 +13,9 @@ from utter_calm.quantities.units import EXAMPLES, unit_called
 
 _DECIBELS = {
     "dbv": ("V", 1.0), "dbu": ("V", DBU_REFERENCE_V), "dbspl": ("Pa", SPL_REFERENCE_PA), "dbpa": ("Pa", 1.0), "dbfs": ("FS", 1.0),
+    "dbv/pa": ("V/Pa", 1.0), "dbre1v/pa": ("V/Pa", 1.0), "dbrev/pa": ("V/Pa", 1.0),
 }  # fmt: skip
-_PLAIN_DB = {"1": 1.0, "Pa": SPL_REFERENCE_PA}
+_PLAIN_DB = {"1": 1.0, "Pa": SPL_REFERENCE_PA, "V/Pa": 1.0}
 """What a bare dB is re, where that is beyond doubt."""
 _NUMBER = re.compile(r"[-+−]?(?:\d+(?:[.,]\d*)?|[.,]\d+)(?:[eE][-+]?\d+)?")
 _THOUSANDS = re.compile(r"[-+−]?[1-9]\d{0,2},\d{3}")

@@ -34,6 +34,8 @@ _ALL = (
     Quantity("gain", "gain", "1", (_DB, _linear("1")), axis="db",
              in_other=(("Pa/V", "transfer_pressure"), ("Pa/Pa", "gain"))),
     Quantity("transfer_pressure", "sensitivity", "Pa/V", (View("spl_v", _D, "dB SPL", SPL_REFERENCE_PA, "dB SPL per volt"),)),
+    Quantity("microphone_sensitivity", "sensitivity", "V/Pa",
+             (_linear("V/Pa"), View("dbvpa", _D, "dB re 1 V/Pa")), axis="linear"),
     Quantity("distortion", "distortion", "1", (View("percent", _P, "%"), View("db", _D, "dB", axis="dB re fundamental")),
              axis="db"),
     Quantity("part", "part", "1", (View("percent", _P, "%"),)),
@@ -67,6 +69,7 @@ _ALL = (
     Quantity("force_factor", "force factor", "T m", (_linear("T m"),)),
     Quantity("temperature", "temperature", "K", (_linear("K"),)),
     Quantity("angle", "angle", "rad", (View("degrees", Scale.DEGREES, "rad", axis="degrees"),)),
+    Quantity("angle_deg", "angle", "deg", (View("plain", _L, "deg", 1.0, "degrees"),)),
     Quantity("position", "position", "1", (_linear("1"),)),
 )  # fmt: skip
 QUANTITIES: dict[str, Quantity] = {q.key: q for q in _ALL}

@@ -1,0 +1,166 @@
+"""Direct sound and reflections in an impulse response: copies of one another, told apart by what they come after."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from utter_calm.analysis.acoustic.minimum_phase import minimum_phase
+from utter_calm.analysis.smoothing import smooth_octaves
+from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.analysis.transforms import ComplexArray, irfft
+
+_FROM_HZ, _TO_PART = 800.0, 0.97
+_SMOOTH_PER_OCTAVE, _SMOOTHED_POINTS = 1.0, 1200
+_LEAST, _OVER_REST, _MOST = 0.045, 3.0, 40
+_FIRST_S, _LATEST_S, _AROUND_S = 0.45e-3, 0.08, 1.5e-3
+_EARLIER, _STANDS_OUT = 0.3, 6.0
+_LOOKED_BEFORE_S = 0.02
+
+
+@dataclass(frozen=True, slots=True)
+class Reflection:
+    """One arrival: seconds after the direct sound, and amplitude re it."""
+
+    after_s: float
+    level: float
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Arrivals:
+    """What arrives.
+
+    Parameters
+    ----------
+    direct_s
+        The direct sound, in the time of the impulse response; None where nothing stands out.
+    reflections
+        By time.
+    """
+
+    direct_s: float | None
+    reflections: tuple[Reflection, ...]
+
+
+def find_arrivals(gain: ComplexArray, rate_hz: float, low_hz: float, high_hz: float) -> Arrivals:
+    """Find the direct sound and what follows.
+
+    The loudspeaker's own sound is taken off by its smoothed magnitude and the phase that belongs to that; what is left of each
+    arrival is a short pulse of known shape, which is taken off from the strongest to the weakest (Hoegbom 1974).
+
+    Parameters
+    ----------
+    gain
+        (n // 2 + 1,) complex response of all that arrives, near time 0.
+    low_hz, high_hz
+        Where it holds.
+    """
+    frames = 2 * (len(gain) - 1)
+    frequency: FloatArray = np.asarray(np.arange(len(gain)) * (rate_hz / frames), dtype=np.float64)
+    bottom, top = max(_FROM_HZ, 2 * low_hz), _TO_PART * high_hz
+    if top < 2 * bottom:
+        bottom = low_hz
+    shape = np.zeros(len(gain))
+    inside = (frequency > bottom) & (frequency < top)
+    if np.count_nonzero(inside) < 16:
+        return Arrivals(None, ())
+    shape[inside] = 0.5 - 0.5 * np.cos(2 * np.pi * (frequency[inside] - bottom) / (top - bottom))
+    own = _smoothed(frequency, gain, low_hz, high_hz)
+    white = np.where(inside, gain / own * shape, 0)
+    pulse = _envelope_of(shape.astype(complex), frames)
+    found = _envelope_of(white, frames)
+    scale = abs(pulse[0])
+    before, after = round(_LOOKED_BEFORE_S * rate_hz), round(_LATEST_S * rate_hz)
+    index = np.arange(-before, min(after, frames // 2)) % frames
+    window, heard = np.arange(-before, min(after, frames // 2)) / rate_hz, found[index] / scale
+    height = np.abs(heard)
+    quiet = float(np.sqrt(np.mean(height**2)))
+    strongest = int(np.argmax(height))
+    if height[strongest] < _STANDS_OUT * quiet:
+        return Arrivals(None, ())
+    early = np.flatnonzero(_is_peak(height) & (height > _EARLIER * height[strongest]))
+    first = int(early[0]) if len(early) else strongest
+    return _taken_off(heard, window, pulse / scale, first, rate_hz)
+
+
+def _smoothed(frequency: FloatArray, gain: ComplexArray, low_hz: float, high_hz: float) -> ComplexArray:
+    """A loudspeaker's own response, smooth, with the phase that belongs to it."""
+    grid = np.geomspace(low_hz, high_hz, _SMOOTHED_POINTS)
+    step = frequency[1]
+    # power between neighbouring points, so that no line of a comb is passed over
+    power = np.concatenate([[0.0], np.cumsum(np.abs(gain) ** 2)])
+    edges = np.sqrt(np.concatenate([[grid[0] ** 2 / grid[1] * 1.0], grid]) * np.concatenate([grid, [grid[-1] ** 2 / grid[-2]]]))
+    low = np.clip((edges[:-1] / step + 0.5).astype(int), 0, len(gain) - 1)
+    high = np.minimum(np.maximum((edges[1:] / step + 0.5).astype(int), low + 1), len(gain))
+    magnitude = smooth_octaves(grid, np.sqrt((power[high] - power[low]) / (high - low)), _SMOOTH_PER_OCTAVE)
+    spread = np.interp(np.log(np.maximum(frequency, step / 2)), np.log(grid), np.log(np.maximum(magnitude, 1e-300)))
+    bins = round(low_hz / step), min(round(high_hz / step), len(gain) - 2)
+    thin = max(1, len(gain) // 16_384)
+    size = (len(gain) - 1) // thin
+    at = np.arange(size + 1) * thin
+    phase = minimum_phase(np.exp(spread[at]), max(1, bins[0] // thin), min(bins[1] // thin, size - 1))
+    return np.asarray(np.exp(spread + 1j * np.interp(np.arange(len(gain)), at, phase)))
+
+
+def _envelope_of(spectrum: ComplexArray, frames: int) -> ComplexArray:
+    """Analytic signal (frames,) of a one-sided spectrum."""
+    return np.asarray(irfft(spectrum, frames) + 1j * irfft(-1j * spectrum, frames))
+
+
+def _is_peak(height: FloatArray) -> npt.NDArray[np.bool_]:
+    """Whether each place is not below its neighbours."""
+    around = np.concatenate([[0.0], height, [0.0]])
+    return np.asarray((height >= around[:-2]) & (height >= around[2:]))
+
+
+def _taken_off(heard: ComplexArray, time: FloatArray, pulse: ComplexArray, first: int, rate_hz: float) -> Arrivals:
+    rest, frames = heard.copy(), len(pulse)
+    found: list[tuple[float, complex]] = []
+    at: int | None = first
+    around = round(_AROUND_S * rate_hz)
+    for _ in range(_MOST):
+        if at is None:
+            break
+        place, amplitude = _between(rest, at)
+        found.append((float(time[0] + place / rate_hz), amplitude))
+        shift = np.arange(len(rest)) - place
+        whole = np.floor(shift).astype(int)
+        part = shift - whole
+        rest = rest - amplitude * ((1 - part) * pulse[whole % frames] + part * pulse[(whole + 1) % frames])
+        height = np.abs(rest)
+        direct_s, direct = found[0][0], abs(found[0][1])
+        allowed = _is_peak(height) & (time > direct_s + _FIRST_S) & (height > _LEAST * direct)
+        at = None
+        for k in sorted(np.flatnonzero(allowed).tolist(), key=lambda k: -height[k]):
+            near = height[max(0, k - around) : k + around]
+            if height[k] > _OVER_REST * float(np.median(near)):
+                at = k
+                break
+    direct_s, own = found[0]
+    later = sorted((t - direct_s, abs(a / own)) for t, a in found[1:])
+    return Arrivals(direct_s, tuple(Reflection(t, level) for t, level in _merged(later)))
+
+
+def _merged(later: list[tuple[float, float]]) -> list[tuple[float, float]]:
+    """Arrivals, those closer than the pulse tells apart as one: the stronger."""
+    out: list[tuple[float, float]] = []
+    for t, level in later:
+        if out and t - out[-1][0] < _FIRST_S / 2:
+            out[-1] = max(out[-1], (t, level), key=lambda one: one[1])
+        else:
+            out.append((t, level))
+    return out
+
+
+def _between(values: ComplexArray, at: int) -> tuple[float, complex]:
+    """Place in samples of a peak, by a parabola through its magnitude, and the value there."""
+    if not 0 < at < len(values) - 1:
+        return float(at), complex(values[at])
+    left, middle, right = np.abs(values[at - 1 : at + 2])
+    bend = left - 2 * middle + right
+    shift = float(0.5 * (left - right) / bend) if bend < 0 else 0.0
+    turned = values[at] + shift * (values[at + 1] - values[at - 1]) / 2
+    size = middle - 0.25 * (left - right) * shift
+    return at + shift, complex(turned / max(abs(turned), 1e-300) * size)

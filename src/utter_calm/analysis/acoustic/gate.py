@@ -1,0 +1,79 @@
+"""A window in time about the direct sound, and what it leaves of a response."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.analysis.transforms import ComplexArray, next_fast_len, rfft
+
+_PRE_S, _OF_THE_WAY = -1e-3, 0.98
+_FLAT_BEFORE, _FLAT_AFTER = 0.5, 0.8
+_DENSE, _LONG = 8, 1 << 17
+
+
+@dataclass(frozen=True, slots=True)
+class Gate:
+    """Start and stop in seconds after the direct sound; the start is not above zero.
+
+    The window is 1 from half of the start to 80 % of the stop, with half cosines outside.
+    """
+
+    start_s: float
+    stop_s: float
+
+    def __post_init__(self) -> None:
+        if not self.start_s <= 0 < self.stop_s:
+            raise ValueError(f"a window runs from before the direct sound to after it; got {self.start_s:g} to {self.stop_s:g} s")
+
+    @property
+    def lowest_hz(self) -> float:
+        """Below it the window holds less than a period."""
+        return 1 / self.stop_s
+
+    def at(self, time_s: FloatArray) -> FloatArray:
+        """Window (n,) at times (n,)."""
+        out = np.ones(len(time_s))
+        for edge, flat in ((self.start_s, _FLAT_BEFORE), (self.stop_s, _FLAT_AFTER)):
+            inner = flat * edge
+            far = (time_s - inner) / (edge - inner) if edge != inner else np.where(time_s < 0, 2.0, -1.0)
+            out *= 0.5 + 0.5 * np.cos(np.pi * np.clip(far, 0, 1))
+        return out
+
+
+def gate_to(first_reflection_s: float) -> Gate:
+    """The window that ends shortly before a reflection."""
+    return Gate(_PRE_S, _OF_THE_WAY * first_reflection_s)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Gated:
+    """A response under a window: (n,) Hz from 0 evenly to half the rate, complex response, group delay in s."""
+
+    frequency_hz: FloatArray
+    value: ComplexArray
+    group_delay_s: FloatArray
+
+
+def gated(impulse: FloatArray, rate_hz: float, gate: Gate) -> Gated:
+    """Transform an impulse response under a window.
+
+    Parameters
+    ----------
+    impulse
+        (m,) the direct sound at sample 0, what comes before at its end.
+    """
+    before, after = int(np.ceil(-gate.start_s * rate_hz)), int(np.ceil(gate.stop_s * rate_hz)) + 1
+    after = min(after, len(impulse) - before)
+    index = np.arange(-before, after)
+    kept = impulse[index] * gate.at(index / rate_hz)
+    size = next_fast_len(max(min(_DENSE * len(kept), _LONG), len(kept), 16_384))
+    size += size % 2
+    frequency = np.arange(size // 2 + 1) * (rate_hz / size)
+    turn = np.exp(2j * np.pi * frequency * before / rate_hz)
+    value = rfft(kept, size) * turn
+    late = rfft(kept * index, size) * turn
+    power = np.maximum(np.abs(value) ** 2, 1e-30 * float(np.max(np.abs(value)) ** 2))
+    return Gated(np.asarray(frequency), np.asarray(value), np.asarray((late * np.conj(value)).real / power / rate_hz))

@@ -1,0 +1,145 @@
+"""Rub and buzz: what a sweep makes sound far above itself, against the sound it was to make.
+
+A tracking high-pass at ten times the excitation frequency, read in stretches of a sixth of an octave (the principle of IEC
+60268-21's impulsive distortion).
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from utter_calm.analysis.acoustic.curves import magnitude_at
+from utter_calm.analysis.running import running_median
+from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.analysis.transforms import next_fast_len, rfft
+from utter_calm.analysis.windows import BLACKMAN_HARRIS_7
+from utter_calm.signals.sweep import Sweep
+
+FROM_ORDER, TO_HZ = 10.0, 20_000.0
+_OCTAVES, _PER_OCTAVE = 1 / 6, 24
+_STANDS_OUT, _AROUND_OCTAVES, _EDGE = 1.9, 3.0, 1.35
+_FEWEST_CYCLES = 3.0
+_LEAST_OVER_NOISE = 1.6
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class HighOrder:
+    """The residual over excitation frequency.
+
+    Parameters
+    ----------
+    frequency_hz, ratio
+        (n,) excitation frequency, and r.m.s. of the residual over that of the fundamental.
+    noise_ratio
+        (n,) what the silence beside the sweep would give.
+    buzz_hz
+        Between which excitation frequencies it stands out of its surroundings; None where it does not.
+    buzz_peak
+        Largest instantaneous value there, over the r.m.s. of the fundamental.
+    """
+
+    frequency_hz: FloatArray
+    ratio: FloatArray
+    noise_ratio: FloatArray
+    buzz_hz: tuple[float, float] | None = None
+    buzz_peak: float = 0.0
+
+
+def high_order(
+    recorded: FloatArray, sweep: Sweep, delay_s: float, rate_hz: float, fundamental: tuple[FloatArray, FloatArray]
+) -> HighOrder | None:
+    """Follow the residual through a recording of a sweep; None where none of it can be heard.
+
+    Parameters
+    ----------
+    recorded
+        (m,) as it was heard.
+    delay_s
+        By which the sweep is late in it.
+    fundamental
+        (k,) Hz and (k,) magnitude of the response, recorded over played.
+    """
+    top = min(TO_HZ, 0.48 * rate_hz)
+    low = max(sweep.start_hz * 2 ** (_OCTAVES / 2), float(fundamental[0][0]))
+    high = min(sweep.stop_hz, top / FROM_ORDER / 2**_OCTAVES)
+    if high < low * 2**0.5:
+        return None
+    grid = np.geomspace(low, high, max(4, int(np.log2(high / low) * _PER_OCTAVE)))
+    centre = (sweep.onset_s + delay_s + sweep.growth_s * np.log(grid / sweep.start_hz)) * rate_hz
+    # for windows that fall off smoothly twice the stretch is as sharp as the stretch
+    long = np.maximum(2 * sweep.growth_s * np.log(2) * _OCTAVES, _FEWEST_CYCLES / grid) * rate_hz
+    begins = (sweep.onset_s + delay_s) * rate_hz
+    ends = min(begins + sweep.duration_s * rate_hz, len(recorded))
+    # where the sweep starts and stops it clicks a little, however softly
+    there = (centre - long / 2 >= max(begins, 0)) & (centre + long / 2 <= ends)
+    grid, centre, long = grid[there], centre[there], long[there]
+    if len(grid) < 4:
+        return None
+    played = sweep.amplitude / np.sqrt(2) * magnitude_at(grid, *fundamental)
+    quiet = _quiet(recorded, sweep, delay_s, rate_hz)
+    value, noise = np.zeros(len(grid)), np.zeros(len(grid))
+    for k, (f, at, size) in enumerate(zip(grid.tolist(), centre.tolist(), long.tolist(), strict=True)):
+        frames = int(size)
+        shape = BLACKMAN_HARRIS_7.samples(frames)
+        length = next_fast_len(frames)
+        bins = np.s_[int(np.ceil(FROM_ORDER * f * length / rate_hz)) : int(top * length / rate_hz)]
+        begin = round(at - frames / 2)
+        value[k] = _rms(recorded[begin : begin + frames], shape, length, bins)
+        if len(quiet) >= frames:
+            noise[k] = _rms(quiet[:frames], shape, length, bins)
+    ratio, floor = value / played, noise / played
+    found = _standing_out(grid, ratio, floor)
+    if found is None:
+        return HighOrder(grid, ratio, floor)
+    peak = _largest(recorded, found, sweep, delay_s, rate_hz, (grid, played))
+    return HighOrder(grid, ratio, floor, found, peak)
+
+
+def _rms(piece: FloatArray, shape: FloatArray, length: int, bins: slice) -> float:
+    lines = np.abs(rfft(piece * shape, length)[bins]) ** 2
+    return float(np.sqrt(2 * np.sum(lines) / (length * np.sum(shape**2))))
+
+
+def _quiet(recorded: FloatArray, sweep: Sweep, delay_s: float, rate_hz: float) -> FloatArray:
+    """The longer of the silences before and after the sweep."""
+    begins = max(0, int((sweep.onset_s + delay_s - 0.02) * rate_hz))
+    ends = int((sweep.onset_s + delay_s + sweep.duration_s + 0.3) * rate_hz)
+    before, after = recorded[:begins], recorded[ends:]
+    return before if len(before) >= len(after) else after
+
+
+def _standing_out(grid: FloatArray, ratio: FloatArray, floor: FloatArray) -> tuple[float, float] | None:
+    """Ends in Hz of the stretch about the largest excess over the surroundings."""
+    level = np.log(np.maximum(ratio, 1e-300))
+    usual = running_median(level, int(_AROUND_OCTAVES * _PER_OCTAVE / 2))
+    excess = level - usual
+    excess[ratio < _LEAST_OVER_NOISE * floor] = 0.0
+    best = int(np.argmax(excess))
+    if excess[best] < np.log(_STANDS_OUT):
+        return None
+    edge = max(np.log(_EDGE), excess[best] / 2)
+    low = high = best
+    while low > 0 and excess[low - 1] > edge:
+        low -= 1
+    while high < len(grid) - 1 and excess[high + 1] > edge:
+        high += 1
+    return float(grid[low]), float(grid[high])
+
+
+def _largest(
+    recorded: FloatArray, band_hz: tuple[float, float], sweep: Sweep, delay_s: float, rate_hz: float,
+    played: tuple[FloatArray, FloatArray],
+) -> float:  # fmt: skip
+    """Largest instantaneous residual while the sweep passes a band, over the r.m.s. of the fundamental in its middle."""
+    from scipy.signal import butter, sosfiltfilt  # noqa: PLC0415
+
+    a, b = (int((sweep.onset_s + delay_s + sweep.growth_s * np.log(f / sweep.start_hz)) * rate_hz) for f in band_hz)
+    margin = int(0.05 * rate_hz)
+    piece = recorded[max(0, a - margin) : b + margin]
+    middle = float(np.sqrt(band_hz[0] * band_hz[1]))
+    top = min(TO_HZ, 0.48 * rate_hz)
+    sos = butter(4, [FROM_ORDER * middle, top], "bandpass", fs=rate_hz, output="sos")
+    inside = sosfiltfilt(sos, piece)[min(a, margin) : len(piece) - margin]
+    return float(np.max(np.abs(inside), initial=0.0) / np.interp(middle, *played))

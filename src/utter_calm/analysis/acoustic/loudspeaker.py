@@ -1,0 +1,198 @@
+"""All that one sweep tells of a loudspeaker in front of a microphone."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from utter_calm.analysis.acoustic.arrivals import Reflection, find_arrivals
+from utter_calm.analysis.acoustic.curves import fine_grid, magnitude_at
+from utter_calm.analysis.acoustic.gate import Gate, Gated, gate_to, gated
+from utter_calm.analysis.acoustic.high_order import HighOrder, high_order
+from utter_calm.analysis.acoustic.minimum_phase import delay_beyond, minimum_phase
+from utter_calm.analysis.deconvolution import Deconvolved
+from utter_calm.analysis.excitation import Excitation
+from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.analysis.sweep import OrderTrace, SweepAnalysis, analyze_sweep_whole
+from utter_calm.analysis.sweep_noise import NoiseFloor
+from utter_calm.analysis.transforms import ComplexArray, irfft, turning
+from utter_calm.signals.sweep import Sweep
+
+AUTO, NONE = "auto", "none"
+_BEFORE_S, _AFTER_S = 0.005, 0.25
+_TWO_OCTAVES, _FIRST_GATE_S = 4.0, 4e-3
+_TURNS, _STILL = 3, 1e-8
+_STRONG = 0.4
+_FAINT, _OVER_NOISE, _BELOW_HALF = 0.02, 3.0, 0.94
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Loudspeaker:
+    """What was heard, in recorded over played; times count from the direct sound.
+
+    Parameters
+    ----------
+    sweep
+        As of any sweep: harmonics over the fundamental, faults, noise; ungated.
+    delay_s
+        When the first sample of the stimulus would arrive, by the direct sound.
+    direct
+        Whether a direct sound stands out.
+    reflections
+        By time.
+    impulse, rate_hz, low_hz, high_hz
+        (m,) impulse response, the direct sound at sample 0 and what comes before at its end; and the band that it holds.
+    high_order
+        Rub and buzz; None where the sweep tells none.
+    noise
+        (k,) r.m.s. that noise gives the response for each root of a sample that a window lets in, over the sweep's frequencies.
+    """
+
+    sweep: SweepAnalysis
+    delay_s: float
+    direct: bool
+    reflections: tuple[Reflection, ...]
+    impulse: FloatArray
+    rate_hz: float
+    low_hz: float
+    high_hz: float
+    high_order: HighOrder | None
+    noise: FloatArray
+
+    @property
+    def harmonics(self) -> tuple[OrderTrace, ...]:
+        """Of each order, over excitation frequency."""
+        return self.sweep.orders
+
+    @property
+    def polarity(self) -> int:
+        """Sign of the first strong deflection of the impulse response."""
+        _, value = self.around(_BEFORE_S, 0.02)
+        strong = np.flatnonzero(np.abs(value) > _STRONG * np.max(np.abs(value)))
+        first = int(strong[0])
+        while first + 1 < len(value) and abs(value[first + 1]) > abs(value[first]) and value[first + 1] * value[first] > 0:
+            first += 1
+        return 1 if value[first] > 0 else -1
+
+    def around(self, before_s: float = _BEFORE_S, after_s: float = _AFTER_S) -> tuple[FloatArray, FloatArray]:
+        """Seconds (k,) and impulse response (k,) about the direct sound."""
+        before = round(before_s * self.rate_hz)
+        after = min(round(after_s * self.rate_hz), len(self.impulse) // 2)
+        index = np.arange(-before, after)
+        return index / self.rate_hz, self.impulse[index]
+
+    def auto_gate(self) -> Gate | None:
+        """The window up to shortly before the first reflection; None where none was found."""
+        return gate_to(self.reflections[0].after_s) if self.reflections else None
+
+    def response(self, gate: Gate | None) -> LoudspeakerResponse:
+        """The response under a window, or of all that was heard."""
+        return response_of(self, gate)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class LoudspeakerResponse:
+    """A response: (n,) Hz, complex recorded over played, standard uncertainty of the magnitude, group delay in s, excess phase.
+
+    ``gate`` is its window; None for none.
+    """
+
+    frequency_hz: FloatArray
+    value: ComplexArray
+    u_value: FloatArray
+    group_delay_s: FloatArray
+    excess_phase_rad: FloatArray
+    gate: Gate | None
+
+
+def analyze_loudspeaker(
+    recorded: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float, known: Excitation | None = None,
+    top_hz: float = np.inf,
+) -> Loudspeaker:  # fmt: skip
+    """Take a recorded sweep apart; parameters and errors as in :func:`utter_calm.analysis.sweep.analyze_sweep`.
+
+    ``top_hz`` is half of the rate at which it was recorded, where that is lower.
+    """
+    found, whole = analyze_sweep_whole(recorded, stimulus, sweep, rate_hz, known)
+    whole = replace(whole, high_hz=min(whole.high_hz, found.valid_hz[1], _BELOW_HALF * top_hz, _heard_to(found)))
+    arrivals = find_arrivals(whole.gain, rate_hz, whole.low_hz, whole.high_hz)
+    late = 0.0 if arrivals.direct_s is None else arrivals.direct_s
+    first = arrivals.reflections[0].after_s if arrivals.reflections else _FIRST_GATE_S
+    late = _sharpened(whole, late, gate_to(first))
+    reflections = tuple(
+        Reflection(r.after_s + (arrivals.direct_s or 0.0) - late, r.level) for r in arrivals.reflections
+    ) if arrivals.direct_s is not None else ()  # fmt: skip
+    delay = found.delay_s + late
+    magnitude = np.abs(found.gain)
+    buzz = high_order(recorded, sweep, delay, rate_hz, (found.frequency_hz, magnitude))
+    return Loudspeaker(
+        found, delay, arrivals.direct_s is not None, reflections, _impulse(whole, late), rate_hz, whole.low_hz,
+        whole.high_hz, buzz, NoiseFloor(whole, sweep).magnitude(found.frequency_hz, 1.0),
+    )  # fmt: skip
+
+
+def _heard_to(found: SweepAnalysis) -> float:
+    """Highest frequency at which the loudspeaker is not far below its loudest, and above the noise."""
+    level = np.abs(found.gain)
+    loud = float(np.sqrt(np.mean(np.sort(level)[len(level) // 2 :] ** 2)))
+    there = np.flatnonzero((level > _FAINT * loud) & (level > _OVER_NOISE * found.u_gain))
+    return float(found.frequency_hz[there[-1]]) if len(there) else float(found.frequency_hz[-1])
+
+
+def _impulse(whole: Deconvolved, late_s: float) -> FloatArray:
+    turn = turning(2 * np.pi * late_s * whole.rate_hz / whole.frames, len(whole.gain))
+    return np.asarray(irfft(whole.gain * turn, whole.frames))
+
+
+def _sharpened(whole: Deconvolved, late_s: float, gate: Gate) -> float:
+    """Delay of the direct sound by the phase of the two highest octaves, beyond the minimum phase of what a window lets through."""
+    top = whole.high_hz
+    for _ in range(_TURNS):
+        seen = gated(_impulse(whole, late_s), whole.rate_hz, gate)
+        more, _ = delay_beyond(seen.frequency_hz, seen.value, _own_phase(seen, whole.low_hz, top), (top / _TWO_OCTAVES, top))
+        late_s += more
+        if abs(more) < _STILL:
+            break
+    return late_s
+
+
+def _own_phase(seen: Gated, low_hz: float, high_hz: float) -> FloatArray:
+    step = seen.frequency_hz[1]
+    return minimum_phase(np.abs(seen.value), max(1, round(low_hz / step)), min(round(high_hz / step), len(seen.value) - 2))
+
+
+def response_of(found: Loudspeaker, gate: Gate | None) -> LoudspeakerResponse:
+    """The response under a window; with none, of the whole impulse response."""
+    half = len(found.impulse) // 2
+    if gate is None:
+        seen = gated(found.impulse, found.rate_hz, _Whole(-half / found.rate_hz, (half - 1) / found.rate_hz))
+    else:
+        longest = (half - 1) / found.rate_hz
+        seen = gated(found.impulse, found.rate_hz, replace(gate, stop_s=min(gate.stop_s, longest)))
+    phase = _own_phase(seen, found.low_hz, found.high_hz)
+    top = found.high_hz
+    _, phase = delay_beyond(seen.frequency_hz, seen.value, phase, (top / _TWO_OCTAVES, top))
+    grid = fine_grid(found.low_hz, found.high_hz)
+    excess = np.unwrap(np.angle(seen.value * np.exp(-1j * phase)))
+    position = grid / seen.frequency_hz[1]
+    base = position.astype(int)
+    share = position - base
+
+    def between(values: FloatArray) -> FloatArray:
+        return np.asarray(values[base] * (1 - share) + values[base + 1] * share)
+
+    value = np.asarray(between(seen.value.real) + 1j * between(seen.value.imag))
+    time = np.arange(-half, half) / found.rate_hz
+    energy = len(time) if gate is None else float(np.sum(gate.at(time) ** 2))
+    # half of the noise stands across the response and does not move its magnitude
+    u_value = magnitude_at(grid, found.sweep.frequency_hz, found.noise) * np.sqrt(energy / 2)
+    return LoudspeakerResponse(grid, value, u_value, between(seen.group_delay_s), between(excess), gate)
+
+
+class _Whole(Gate):
+    """No window at all."""
+
+    def at(self, time_s: FloatArray) -> FloatArray:
+        """Ones."""
+        return np.ones(len(time_s))

@@ -1,0 +1,67 @@
+"""Averages over angles as readings, traces and maps."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from utter_calm.analysis.acoustic.directivity import Directivity
+from utter_calm.analysis.acoustic.orbits import Orbit
+from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.measure.declare import Declared
+from utter_calm.measure.result import ResultBuilder, Surface, Trace, Trust
+
+TRACES = {
+    "on_axis": Declared("on axis", "gain", "The response at 0 degrees."),
+    "listening_window": Declared("listening window", "gain", "Mean square of 0, 10 up and down, 10 to 30 to both sides "
+                                 "(CTA-2034-A)."),
+    "early_reflections": Declared("early reflections", "gain", "Mean of five mean squares: floor (20 to 40 down), ceiling (40 to "
+                                  "60 up), front wall (0 to 30 to both sides), side walls (40 to 80), rear wall (180 and 90)."),
+    "sound_power": Declared("sound power", "gain", "Mean square over the sphere, each angle by its share of it."),
+    "predicted_in_room": Declared("predicted in a room", "gain", "0.12 listening window, 0.44 early reflections and 0.44 sound "
+                                  "power, of mean squares."),
+    "sound_power_index": Declared("sound power index", "gain", "Listening window over sound power."),
+    "early_reflections_index": Declared("early reflections index", "gain", "Listening window over early reflections."),
+    "beamwidth_horizontal": Declared("beamwidth, horizontal", "angle_deg", "Contiguous range about the axis within 6.02 dB of it; "
+                                     "360 where that is never left."),
+    "beamwidth_vertical": Declared("beamwidth, vertical", "angle_deg", "The same on the vertical orbit."),
+}  # fmt: skip
+SURFACES = {
+    "level_horizontal": Declared("level round it, horizontal", "gain", "Level over frequency and angle, re the axis."),
+    "level_vertical": Declared("level round it, vertical", "gain", "The same on the vertical orbit."),
+}
+_INDICES = ("sound_power_index", "early_reflections_index")
+_WIDTHS = ("beamwidth_horizontal", "beamwidth_vertical")
+_SHOWN = 4
+
+
+def add_directivity(
+    out: ResultBuilder, frequency_hz: FloatArray, found: Directivity, orbits: tuple[Orbit, Orbit], *, one_orbit: bool,
+    unit: str = "1", channel: int = 1, valid: tuple[float, float] | None = None,
+) -> None:  # fmt: skip
+    """Add averages, indices, beamwidths, and a map of each orbit; ``one_orbit`` tells that it was taken for both."""
+    for name in TRACES:
+        own = "deg" if name in _WIDTHS else "1" if name in _INDICES else unit
+        out.traces.append(Trace(name, channel, frequency_hz, "Hz", getattr(found, name), own, valid=valid,
+                                invalid_reason="the window is too short below" if valid else ""))  # fmt: skip
+    for name, orbit in zip(SURFACES, orbits, strict=True):
+        if not (one_orbit and name == "level_vertical"):
+            relative = orbit.magnitude / found.on_axis
+            out.surfaces.append(Surface(name, channel, frequency_hz, "Hz", orbit.angle_deg, "deg", relative, "1"))
+    mirrored = [o.name for o in orbits if o.mirrored][: 1 if one_orbit else 2]
+    if one_orbit:
+        text = f"Only the {orbits[0].name} orbit was measured: it was taken for both."
+        out.trust.append(Trust("one_orbit", text))
+    if mirrored:
+        text = f"Only one side was measured of the {' and of the '.join(mirrored)} orbit: the other was taken to mirror it."
+        out.trust.append(Trust("mirrored", text))
+    between = [b for b in found.between if not one_orbit or b[0] == orbits[0].name]
+    if between:
+        shown = ", ".join(f"{angle}° {name}" for name, angle in between[:_SHOWN])
+        more = f" and {len(between) - _SHOWN} more" if len(between) > _SHOWN else ""
+        out.trust.append(Trust("angles_interpolated", f"Read between measured angles: {shown}{more}.", grave=False))
+
+
+def narrowest(frequency_hz: FloatArray, width_deg: FloatArray) -> tuple[float, float]:
+    """Frequency in Hz and degrees of the smallest beamwidth."""
+    at = int(np.argmin(width_deg))
+    return float(frequency_hz[at]), float(width_deg[at])

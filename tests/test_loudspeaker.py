@@ -1,0 +1,189 @@
+"""A loudspeaker out of one sweep: against filters, paths and faults in closed form."""
+
+import numpy as np
+import pytest
+from scipy.signal import butter, lfilter, sosfilt
+
+from tests.rooms import RATE, heard, speaker, speaker_gain, stimulus
+from utter_calm.analysis.acoustic.decay import decay_grid, decay_in_periods, decay_in_time
+from utter_calm.analysis.acoustic.gate import Gate
+from utter_calm.analysis.acoustic.loudspeaker import analyze_loudspeaker
+from utter_calm.analysis.acoustic.ringing import find_ringing
+from utter_calm.analysis.acoustic.skew import analyze_in_time
+from utter_calm.analysis.skewed_sweep import resampled
+
+PLAYED, SWEEP = stimulus()
+
+
+def taken(paths, *, noise=1e-5, change=None, **bounds):
+    sound = speaker(PLAYED, **bounds)
+    sound = change(sound) if change is not None else sound
+    return analyze_loudspeaker(heard(sound, paths, noise=noise, longer=4800), PLAYED, SWEEP, RATE)
+
+
+def crossed(x, at=2000.0):
+    """Woofer and tweeter of a crossover of fourth order: together an all-pass."""
+    low, high = (butter(2, at, kind, fs=RATE, output="sos") for kind in ("low", "high"))
+    return sosfilt(low, sosfilt(low, x)) + sosfilt(high, sosfilt(high, x))
+
+
+def peaking(x, hertz, q, db):
+    """A resonance on a response, and the Q of its pole."""
+    a, w = 10 ** (db / 40), 2 * np.pi * hertz / RATE
+    alpha = np.sin(w) / (2 * q)
+    under = [1 + alpha / a, -2 * np.cos(w), 1 - alpha / a]
+    pole = np.roots(under)[0]
+    return lfilter([1 + alpha * a, -2 * np.cos(w), 1 - alpha * a], under, x), np.pi * hertz / (-np.log(abs(pole)) * RATE)
+
+
+@pytest.mark.parametrize("late_s", [0.0031, 0.003104321, 0.5])
+@pytest.mark.parametrize("high", [12_000.0, 18_000.0, None])
+def test_delay_and_reflections_are_those_of_the_paths(late_s, high):
+    detours = [(4.662e-3, 0.38), (6.0e-3, 0.2), (11.3e-3, 0.1)]
+    found = taken([(late_s, 0.5), *((late_s + t, 0.5 * a) for t, a in detours)], high=high)
+    assert found.delay_s == pytest.approx(late_s, abs=1e-6)
+    assert len(found.reflections) == len(detours)
+    for one, (after, level) in zip(found.reflections, detours, strict=True):
+        assert one.after_s == pytest.approx(after, abs=2e-5)
+        assert one.level == pytest.approx(level, rel=0.05)
+
+
+def test_gated_response_is_the_loudspeakers_above_twice_the_limit():
+    found = taken([(0.003, 1.0), (0.003 + 4.662e-3, 0.38), (0.003 + 8e-3, 0.3)])
+    response = found.response(found.auto_gate())
+    f = response.frequency_hz
+    inside = (f > 2 * response.gate.lowest_hz) & (f < 19_000)
+    off = 20 * np.log10(np.abs(response.value) / np.abs(speaker_gain(f)))
+    assert np.max(np.abs(off[inside])) < 0.15
+    # without the window the reflection stands in it
+    whole = 20 * np.log10(np.abs(found.response(None).value) / np.abs(speaker_gain(f)))
+    assert np.max(np.abs(whole[inside])) > 2
+    assert np.max(np.abs(response.excess_phase_rad[inside & (f > 1000)])) < 0.05
+    turned = -np.gradient(np.unwrap(np.angle(speaker_gain(f))), 2 * np.pi * f)
+    assert np.max(np.abs(response.group_delay_s - turned)[inside & (f > 1000)]) < 2e-5
+
+
+def test_without_reflections_nothing_is_seen_and_nothing_windowed():
+    found = taken([(0.003, 1.0)])
+    assert found.direct
+    assert not found.reflections
+    assert found.auto_gate() is None
+    f = found.response(None).frequency_hz
+    inside = (f > 30) & (f < 19_000)
+    assert np.abs(found.response(None).value)[inside] == pytest.approx(np.abs(speaker_gain(f))[inside], rel=2e-3)
+
+
+@pytest.mark.parametrize("sign", [1, -1])
+def test_polarity(sign):
+    assert taken([(0.003, 0.7 * sign), (0.008, 0.3)]).polarity == sign
+
+
+def test_noise_alone_has_no_direct_sound():
+    """The loudspeaker far off in a reverberant room: ten thousand equal arrivals."""
+    rng = np.random.default_rng(2)
+    tail = rng.standard_normal(RATE) * np.exp(-np.arange(RATE) / (0.3 * RATE))
+    sound = np.fft.irfft(np.fft.rfft(speaker(PLAYED), 2**19) * np.fft.rfft(tail, 2**19), 2**19)[: len(PLAYED)]
+    assert not analyze_loudspeaker(sound, PLAYED, SWEEP, RATE).direct
+
+
+def test_harmonics_are_told_at_the_microphone_without_the_room_leaving_a_trace():
+    found = taken([(0.003, 1.0)], change=lambda x: x + 0.05 * x**2 + 0.04 * x**3)
+    peak = 0.5 * np.abs(speaker_gain(np.array([1000.0])))[0]
+    truth = {2: 0.05 * peak / 2, 3: 0.04 * peak**2 / 4}
+    for order, ratio in truth.items():
+        trace = found.harmonics[order - 2]
+        at = int(np.argmin(np.abs(trace.frequency_hz - 1000)))
+        assert 20 * np.log10(np.abs(trace.ratio[at]) / (ratio / (1 + 0.75 * 0.04 * peak**2))) == pytest.approx(0, abs=0.3)
+
+
+def test_a_rub_is_found_where_it_is_and_a_clean_one_has_none():
+    rng = np.random.default_rng(4)
+    t = np.arange(len(PLAYED)) / RATE
+    passed = SWEEP.start_hz * np.exp((t - SWEEP.onset_s) / SWEEP.growth_s)
+
+    def rubs(x):
+        at = (passed > 90) & (passed < 140) & (np.abs(x) > 0.4)
+        return x + np.where(at, 0.02 * rng.standard_normal(len(x)), 0.0)
+
+    clean, rubbing = taken([(0.003, 1.0)]).high_order, taken([(0.003, 1.0)], change=rubs).high_order
+    assert clean.buzz_hz is None
+    assert np.max(clean.ratio) < 1e-3
+    assert rubbing.buzz_hz[0] == pytest.approx(90, rel=0.15)
+    assert rubbing.buzz_hz[1] == pytest.approx(140, rel=0.15)
+    assert 0.05 < rubbing.buzz_peak < 0.4
+
+
+@pytest.mark.parametrize("ppm", [0.0, 5.0, 20.0, -50.0, 300.0])
+@pytest.mark.parametrize("at", [None, 300.0, 2000.0, 5000.0])
+def test_another_clock_is_told_through_a_crossover(ppm, at):
+    sound = speaker(PLAYED)
+    sound = heard(sound if at is None else crossed(sound, at), [(0.003, 1.0), (0.0076, 0.3)], noise=1e-4, longer=4800)
+    found, skew = analyze_in_time(resampled(sound, 1 / (1 + 1e-6 * ppm)) if ppm else sound, PLAYED, SWEEP, RATE)
+    assert 1e6 * skew == pytest.approx(0.0 if abs(ppm) < 10 else ppm, abs=0.8)
+    assert len(found.reflections) == 1
+
+
+@pytest.mark.parametrize("modes", [[(900, 12, 6)], [(450, 20, 4), (3200, 15, 5)], [(2500, 30, 6), (4100, 40, 3), (7000, 10, -6)]])
+@pytest.mark.parametrize("noise", [1e-6, 1e-3])
+def test_what_rings_is_told_with_its_q(modes, noise):
+    qs = []
+
+    def rings(x):
+        for mode in modes:
+            x, q = peaking(x, *mode)
+            qs.append(q)
+        return x
+
+    found = taken([(0.003, 1.0)], noise=noise, change=rings)
+    told = find_ringing(found.impulse, RATE, None, found.high_hz)
+    assert [r.frequency_hz for r in told] == pytest.approx([m[0] for m in modes], rel=3e-3)
+    assert [r.q for r in told] == pytest.approx(qs, rel=0.03)
+
+
+def test_what_does_not_ring_is_let_be():
+    found = taken([(0.003, 1.0)], noise=1e-3)
+    assert find_ringing(found.impulse, RATE, None, found.high_hz) == ()
+
+
+def test_decay_of_a_pole_is_that_of_its_q():
+    """A pole of Q decays by pi 8.686 / Q dB a period; an ideal impulse as the burst's own window."""
+    hertz, q = 1000.0, 30.0
+    t = np.arange(RATE) / RATE
+    ringing = np.zeros(2 * RATE)
+    ringing[:RATE] = np.exp(-np.pi * hertz * t / q) * np.sin(2 * np.pi * hertz * t)
+    decay = decay_in_periods(ringing, RATE, None, np.array([hertz]))
+    level = 20 * np.log10(decay.amplitude[:, 0])
+    late = (decay.after > 10) & (decay.after < 30)
+    assert np.polyfit(decay.after[late], level[late], 1)[0] == pytest.approx(-np.pi * 8.6859 / q, rel=1e-3)
+    ideal = np.zeros(2 * RATE)
+    ideal[0] = 1.0
+    burst = decay_in_periods(ideal, RATE, None, np.array([hertz]))
+    for periods in (1.0, 2.0):
+        seen = burst.amplitude[int(periods / 0.25), 0]
+        assert seen == pytest.approx(0.5 + 0.5 * np.cos(2 * np.pi * periods / 6), rel=1e-3)
+
+
+def test_decay_over_time_follows_its_definition_and_hides_what_the_window_ends():
+    found = taken([(0.003, 1.0), (0.011, 0.3)])
+    gate, grid = found.auto_gate(), decay_grid(found.high_hz)
+    decay = decay_in_time(found.impulse, RATE, gate, grid)
+    k, f = 4, 3000.0
+    start = decay.after[k]
+    index = np.arange(-100, round(gate.stop_s * RATE) + 2)
+    time = index / RATE
+    rise = 0.5 - 0.5 * np.cos(np.pi * np.clip((time - start + 0.2e-3) / 0.2e-3, 0, 1))
+    piece = found.impulse[index] * gate.at(time)
+    value = abs(np.sum(piece * rise * np.exp(-2j * np.pi * f * time)))
+    full = np.abs(np.exp(-2j * np.pi * np.outer(grid, time)) @ (piece * (time > -0.2e-3) * np.where(
+        time < 0, 0.5 - 0.5 * np.cos(np.pi * np.clip((time + 0.2e-3) / 0.2e-3, 0, 1)), 1))).max()  # fmt: skip
+    assert np.interp(f, grid, decay.amplitude[k]) == pytest.approx(value / full, rel=5e-3)
+    assert np.isnan(decay.amplitude[decay.after > gate.stop_s]).all()
+    assert np.isnan(decay.amplitude[0][grid < gate.lowest_hz]).all()
+
+
+def test_a_window_is_one_where_it_is_said_to_be():
+    gate = Gate(-0.5e-3, 4e-3)
+    t = np.array([-1e-3, -0.5e-3, -0.25e-3, 0.0, 3.2e-3, 3.6e-3, 4e-3])
+    assert gate.at(t) == pytest.approx([0, 0, 1, 1, 1, 0.5, 0], abs=1e-12)
+    with pytest.raises(ValueError, match="direct"):
+        Gate(1e-3, 4e-3)
