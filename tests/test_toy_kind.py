@@ -29,7 +29,7 @@ from utter_calm.report.svg import plot_svg
 from utter_calm.report.write import report_html
 from utter_calm.rig import MICROPHONE, stereo_rig
 
-HALL = "distance"
+HALL = "row"
 NEAR, FAR = Measured(0.5, "m"), Measured(1.0, "m")
 
 

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 _RISE = 10 ** (6 / 20)
 _FIRST_RISE = 10 ** (10 / 20)
 _MOST = 40
+_FEW, _UNHEARD, _CAREFUL = 8, 4.0, 10 ** (1 / 20)
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,6 +71,31 @@ def search_level(
         else:
             level = min(limit, level * _next_rise(tries, target))
     return (yield from _close_in(bracket, target, tolerance, tries))
+
+
+def search_proportional(
+    target: float, start: float, limit: float, *, tolerance: float = 5e-3
+) -> Generator[float, tuple[float, float], Found]:
+    """The same for what grows nearly in step with the level, as sound pressure does, in four tries and never far above the target.
+
+    From a quiet try the second aims a decibel below the target, the third at it.
+    """
+    tries: list[Tried] = []
+    level = start
+    for _ in range(_FEW):
+        value, u_value = yield level
+        tries.append(Tried(level, value, u_value))
+        if _agrees(tries[-1], target, tolerance):
+            return _result(tries[-1], tries, reached=True, why="found")
+        if level >= limit * (1 - 1e-9) and value < target:
+            return _result(tries[-1], tries, reached=False, why="the limit was reached, the value stays below the target")
+        if not value > 3 * u_value:  # nothing is heard yet
+            level = min(limit, level * _UNHEARD)
+            continue
+        far = value < target / _CAREFUL
+        level = min(limit, level * target / value / (_CAREFUL if far else 1.0))
+    best = min(tries, key=lambda t: _distance(t, target))
+    return _result(best, tries, reached=False, why="the reading does not hold still")
 
 
 def _next_rise(tries: list[Tried], target: float) -> float:

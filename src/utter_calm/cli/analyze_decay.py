@@ -14,7 +14,7 @@ from utter_calm.formats.audio import read_audio
 from utter_calm.measure.acoustic_result import add_gate
 from utter_calm.measure.by_channel import by_channel
 from utter_calm.measure.capture import Capture
-from utter_calm.measure.decayed import add_decay
+from utter_calm.measure.decayed import ClearImpulse, add_decay
 from utter_calm.measure.result import Result, Trust
 
 _CYCLES = (1.0, 40.0)
@@ -43,7 +43,7 @@ def decay(recording: Path, stimulus: Path, channel: int | None, gate: str, cycle
             used = None
         if used is not None:
             add_gate(out, used, 1, by_hand=isinstance(window, Gate))
-        add_decay(out, found, used, cycles)
+        add_decay(out, ClearImpulse.heard(found), used, cycles)
         return out.build()
 
     result = by_channel(capture, chosen(capture, channel), one_channel)

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from utter_calm.measure.declare import Declared, about_record
+from utter_calm.measure.driver_declared import BOXED, ELECTRICAL, MECHANICAL
+from utter_calm.measure.sensed import READINGS as IMPEDANCE
 from utter_calm.measure.usable import RECORD_READINGS
 
 READINGS: dict[str, Declared] = {
@@ -30,6 +32,10 @@ READINGS: dict[str, Declared] = {
     "buzz_peak": Declared("rub and buzz, peak", "distortion", "Largest instantaneous value of the residual there, over the r.m.s. "
                           "of the fundamental.", better="low", digits=3),
     "spl": Declared("sound level", "sound_pressure", "R.m.s. at the microphone while the sweep sounds.", digits=4),
+    "re": ELECTRICAL["re"],
+    "fc": MECHANICAL["fc"],
+    **{name: BOXED[name] for name in ("qmc", "qec", "qtc", "fb", "f_low", "f_min", "f_high", "ql")},
+    **{name: IMPEDANCE[name] for name in ("minimum_impedance", "minimum_impedance_frequency")},
     **about_record({
         "clock_skew": Declared("clock skew", "skew", "How much faster the recorder's clock runs; taken out."),
         "snr": Declared("SNR of the recording", "gain", "R.m.s. while the sweep sounds over that of the silence.", digits=3),
@@ -48,5 +54,6 @@ TRACES: dict[str, Declared] = {
                            "that of the fundamental, in sixths of an octave."),
     "impulse": Declared("impulse response", "part", "Without a window, re its largest value."),
     "step": Declared("step response", "part", "Running integral of the impulse response, re its largest value."),
+    "impedance": Declared("impedance", "impedance", "Volts at the terminals over the current."),
     "energy_time": Declared("energy-time curve", "gain", "Envelope of the impulse response (Heyser 1971), re its largest value."),
 }  # fmt: skip

@@ -11,7 +11,7 @@ from utter_calm.analysis.acoustic.gate import Gate
 from utter_calm.analysis.acoustic.loudspeaker import Loudspeaker, LoudspeakerResponse
 from utter_calm.analysis.response import corners
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.transforms import analytic
+from utter_calm.analysis.transforms import ComplexArray, analytic
 from utter_calm.measure.result import ResultBuilder, Trace, Trust
 from utter_calm.quantities import si_text
 
@@ -43,19 +43,21 @@ def add_times(out: ResultBuilder, found: Loudspeaker, delay_s: float, channel: i
 
 
 def add_response(
-    out: ResultBuilder, response: LoudspeakerResponse, scale: float, unit: str, channel: int = 1, *, u_level: float = 0.0,
+    out: ResultBuilder, response: LoudspeakerResponse, scale: ComplexArray | float, unit: str, channel: int = 1, *,
+    u_level: float = 0.0,
     by_hand: bool = False, top_hz: float = math.inf,
 ) -> None:  # fmt: skip
-    """Add the response under its window, times ``scale`` in ``unit``, its group delay and excess phase, and how low it is good."""
+    """Add the response under its window, times ``scale`` (one, or (n,)) in ``unit``, its delays, and how low it is good."""
     gate, f = response.gate, response.frequency_hz
     low = f[0]
     if gate is not None:
         low = add_gate(out, gate, channel, by_hand=by_hand)
     valid = float(max(low, f[0])), float(min(f[-1], top_hz))
     reason = "the window holds less than a period" if gate is not None else "the sweep does not reach there"
-    magnitude = np.abs(response.value) * scale
-    spread = 2 * np.hypot(response.u_value * scale, magnitude * u_level)
-    phase = np.unwrap(np.angle(response.value))
+    value = response.value * scale
+    magnitude = np.abs(value)
+    spread = 2 * np.hypot(response.u_value * np.abs(scale), magnitude * u_level)
+    phase = np.unwrap(np.angle(value))
     out.traces.append(Trace("response", channel, f, "Hz", magnitude, unit, phase, spread, valid, reason))
     out.traces.append(Trace("group_delay", channel, f, "Hz", response.group_delay_s, "s", valid=valid, invalid_reason=reason))
     out.traces.append(Trace("excess_phase", channel, f, "Hz", response.excess_phase_rad, "rad", valid=valid, invalid_reason=reason))

@@ -10,6 +10,14 @@ from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.measure.declare import Declared
 from utter_calm.measure.result import ResultBuilder, Surface, Trace, Trust
 
+READINGS = {
+    "even_to": Declared("even up to", "frequency", "Where the horizontal beamwidth falls below 120 degrees.", digits=3),
+    "crossover_to": Declared("crossover up to", "frequency", "Where it falls below 90 degrees: from there on a smaller source "
+                             "should take over.", digits=3),
+    "narrowest_beamwidth": Declared("narrowest beamwidth", "angle_deg", "Least contiguous range within 6.02 dB of the axis.",
+                                    digits=3),
+    "narrowest_at": Declared("narrowest at", "frequency", "Where that is.", digits=3),
+}  # fmt: skip
 TRACES = {
     "on_axis": Declared("on axis", "gain", "The response at 0 degrees."),
     "listening_window": Declared("listening window", "gain", "Mean square of 0, 10 up and down, 10 to 30 to both sides "
@@ -32,6 +40,7 @@ SURFACES = {
 _INDICES = ("sound_power_index", "early_reflections_index")
 _WIDTHS = ("beamwidth_horizontal", "beamwidth_vertical")
 _SHOWN = 4
+_EVEN_DEG, _CROSSES_DEG = 120.0, 90.0
 
 
 def add_directivity(
@@ -61,7 +70,16 @@ def add_directivity(
         out.trust.append(Trust("angles_interpolated", f"Read between measured angles: {shown}{more}.", grave=False))
 
 
-def narrowest(frequency_hz: FloatArray, width_deg: FloatArray) -> tuple[float, float]:
-    """Frequency in Hz and degrees of the smallest beamwidth."""
-    at = int(np.argmin(width_deg))
-    return float(frequency_hz[at]), float(width_deg[at])
+def add_narrowing(out: ResultBuilder, frequency_hz: FloatArray, found: Directivity, channel: int = 1) -> None:
+    """Add where the beam begins to narrow, where it is narrowest, and which highest crossover frequency follows.
+
+    Even is what keeps at least 120 degrees; a crossover should lie where the beam is no narrower than 90.
+    """
+    width = found.beamwidth_horizontal
+    at = int(np.argmin(width))
+    out.add("narrowest_beamwidth", channel, float(width[at]), "deg")
+    out.add("narrowest_at", channel, float(frequency_hz[at]), "Hz")
+    for name, least in (("even_to", _EVEN_DEG), ("crossover_to", _CROSSES_DEG)):
+        narrow = np.flatnonzero(width < least)
+        if len(narrow) and narrow[0] > 0:
+            out.add(name, channel, float(frequency_hz[narrow[0]]), "Hz")

@@ -34,15 +34,13 @@ _WHERE = {
     "part": "PartValues",
     "box_model": "BoxModel",
     "break_in": "BreakIn",
+    "loudspeaker": "LoudspeakerSweep",
+    "decay": "DecayMaps",
+    "splice": "SplicedResponse",
+    "directivity": "DirectivityAverages",
 }
 """Key, which is the name of its module too, and class."""
-_BESIDE = {
-    "loudspeaker": "acoustic_declared",
-    "microphone": "microphone",
-    "splice": "spliced",
-    "directivity": "averages",
-    "decay": "decayed",
-}
+_BESIDE = {"microphone": "microphone"}
 """What is told beside the kinds: its key, and the module of ``measure`` that declares it."""
 
 

@@ -4,27 +4,28 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from utter_calm.analysis.level_search import Found, search_level
+from utter_calm.analysis.level_search import Found, search_level, search_proportional
 from utter_calm.analysis.tone import ToneAnalysis
 from utter_calm.errors import InputError, NoSignal
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.player import Player
 from utter_calm.measure.point import tone_at
 from utter_calm.measure.stepped import SteppedTone
-from utter_calm.quantities import power_w, si_text
-from utter_calm.rig import Device, Rig
+from utter_calm.quantities import SPL_REFERENCE_PA, power_w, si_text
+from utter_calm.rig import MICROPHONE, Device, Rig
 
-VOLTS, WATTS, THD, DBFS = "volts", "watts", "thd_n", "dbfs"
+VOLTS, WATTS, THD, DBFS, PASCAL = "volts", "watts", "thd_n", "dbfs", "spl"
 EFFECTS = (
     (VOLTS, "volts at the unit's output"), (WATTS, "watts in the load"), (THD, "THD+N"), (DBFS,
-    "level at the input, re full scale"),
+    "level at the input, re full scale"), (PASCAL, "sound level at the microphone"),
 )  # fmt: skip
-UNITS = {VOLTS: "V", WATTS: "W", THD: "1", DBFS: "1"}
+UNITS = {VOLTS: "V", WATTS: "W", THD: "1", DBFS: "1", PASCAL: "Pa"}
 _RATE_HZ = 96_000
+_QUIET, _HEARD_WITHIN = 100.0, 5e-3
 _BAND_HZ = (20.0, 20_000.0)
 
 
@@ -68,6 +69,8 @@ class Effect:
             raise InputError("The target is not above zero.", hint=f"Choose one of {', '.join(UNITS)} and a value.")
         if self.what == WATTS and not load_ohm:
             raise InputError("Without a load there are no watts.", hint="Switch a load on, or ask for volts.")
+        if self.what == PASCAL and not any(c.role == MICROPHONE and c.unit == "Pa" for c in rig.recorded):
+            raise InputError("The rig has no calibrated microphone.", hint="Give one of its inputs the role “microphone”.")
         if not 0 < self.start_v < self.limit_v:
             raise InputError("The search must begin below its limit.", hint="Lower where it begins.")
         rig.check_level(self.limit_v)
@@ -78,6 +81,8 @@ class Effect:
         value = f"{100 * self.target:g} % THD+N" if self.what == THD else str(si_text(self.target, UNITS[self.what], digits=3))
         if self.what == DBFS:
             value = f"{20 * np.log10(self.target):.1f} dBFS"
+        if self.what == PASCAL:
+            value = f"{20 * np.log10(self.target / SPL_REFERENCE_PA):.1f} dB SPL"
         on = f", channel {self.channel}" if self.channel != 1 else ""
         return f"{value}{where} at {si_text(self.frequency_hz, 'Hz', digits=3)}{on}"
 
@@ -109,7 +114,13 @@ def find_level(
             heard: Capture = done.value
         return _value(effect, tone_at(heard, effect.channel, effect.frequency_hz, _BAND_HZ), heard, load_ohm)
 
-    search = search_level(effect.target, effect.start_v, effect.limit_v, tolerance=effect.tolerance)
+    if effect.what == PASCAL:
+        number = next(n for n, c in enumerate(rig.recorded, start=1) if c.role == MICROPHONE)
+        effect = replace(effect, channel=number)
+        begin = max(effect.start_v, effect.limit_v / _QUIET)
+        search = search_proportional(effect.target, begin, effect.limit_v, tolerance=max(effect.tolerance, _HEARD_WITHIN))
+    else:
+        search = search_level(effect.target, effect.start_v, effect.limit_v, tolerance=effect.tolerance)
     so_far = Found(effect.start_v, 0.0, reached=False, why="searching")
     try:
         level = next(search)

@@ -19,8 +19,9 @@ from utter_calm.rig.channel import (
     Correction,
     unknown_channels,
 )
+from utter_calm.rig.made import acoustic_rig, impedance_rig, stereo_rig
 from utter_calm.rig.protocol import Device, DeviceInfo, Instrument, RecordedBlock, Stream, StreamSettings
-from utter_calm.rig.rig import SENSE, Part, Rig, impedance_rig, stereo_rig
+from utter_calm.rig.rig import CAPSULE, SENSE, Calibrated, Part, Rig
 from utter_calm.rig.sense_calibration import SenseCalibration
 
 if TYPE_CHECKING:
@@ -44,6 +45,7 @@ def __getattr__(name: str) -> Any:  # noqa: ANN401
 
 __all__ = [
     "BARE_LEADS",
+    "CAPSULE",
     "CURRENT",
     "DRIVE",
     "FULL_SCALE",
@@ -52,6 +54,7 @@ __all__ = [
     "SENSE",
     "UNITS",
     "VOLTAGE",
+    "Calibrated",
     "Channel",
     "Correction",
     "Device",
@@ -67,6 +70,7 @@ __all__ = [
     "SimulatedDevice",
     "Stream",
     "StreamSettings",
+    "acoustic_rig",
     "impedance_rig",
     "keep_rig",
     "knobs_of",

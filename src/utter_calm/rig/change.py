@@ -7,8 +7,8 @@ from dataclasses import replace
 from typing import TypeVar
 
 from utter_calm.errors import InputError
-from utter_calm.rig.channel import CURRENT, DRIVE, UNIT_OF_ROLE, Channel, Correction
-from utter_calm.rig.rig import SENSE, Part, Rig
+from utter_calm.rig.channel import CURRENT, DRIVE, MICROPHONE, UNIT_OF_ROLE, Channel, Correction
+from utter_calm.rig.rig import CAPSULE, SENSE, Part, Rig
 
 T = TypeVar("T")
 OUTPUT, INPUT, PART = "output", "input", "part"
@@ -68,9 +68,10 @@ def corrected(rig: Rig, side: str, index: int, correction: Correction | None) ->
 
 
 def connector_unit(rig: Rig, channel: Channel) -> str:
-    """Unit in which full scale of a channel is told: volts at its connector where a sense resistor turns them into amperes."""
-    sensed = any(p.kind == SENSE and (not p.channels or channel.number in p.channels) for p in rig.parts)
-    return "V" if channel.role == CURRENT and sensed else UNIT_OF_ROLE[channel.role]
+    """Unit in which full scale of a channel is told: volts at its connector where a resistor or a microphone turns them over."""
+    turned = {SENSE: CURRENT, CAPSULE: MICROPHONE}
+    parts = {p.kind for p in rig.parts if not p.channels or channel.number in p.channels}
+    return "V" if any(turned.get(kind) == channel.role for kind in parts) else UNIT_OF_ROLE[channel.role]
 
 
 def correction_from(rows: list[tuple[float, ...]]) -> Correction:

@@ -8,19 +8,29 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from utter_calm.errors import InputError
-from utter_calm.rig.channel import CURRENT, DRIVE, LOOPBACK, UNIT_OF_ROLE, VOLTAGE, Channel, Correction
+from utter_calm.rig.channel import CURRENT, DRIVE, LOOPBACK, MICROPHONE, VOLTAGE, Channel, Correction
 from utter_calm.rig.sense_calibration import SenseCalibration
 
 DIVIDER, PRE_FILTER, SENSE, AMPLIFIER = "divider", "pre-filter", "sense resistor", "power amplifier"
-PROBE, ATTENUATOR = "probe", "attenuator"
-PARTS = (DIVIDER, PROBE, ATTENUATOR, PRE_FILTER, SENSE, AMPLIFIER)
+PROBE, ATTENUATOR, CAPSULE = "probe", "attenuator", "microphone"
+PARTS = (DIVIDER, PROBE, ATTENUATOR, PRE_FILTER, SENSE, AMPLIFIER, CAPSULE)
 DIVIDES = (DIVIDER, PROBE, ATTENUATOR)
 """Parts whose value is by how much they divide."""
 _FULL_SCALE_GROWS: dict[str, Callable[[float], float]] = {
     **dict.fromkeys(DIVIDES, lambda ratio: ratio),
-    PRE_FILTER: lambda _one: 1.0, SENSE: lambda ohm: 1 / ohm, AMPLIFIER: lambda gain: 1 / gain,
+    PRE_FILTER: lambda _one: 1.0, **dict.fromkeys((SENSE, CAPSULE, AMPLIFIER), lambda value: 1 / value),
 }  # fmt: skip
 """By what a part before an input raises what full scale stands for."""
+
+
+@dataclass(frozen=True, slots=True)
+class Calibrated:
+    """One calibration: its day (ISO 8601), the value found, its relative standard uncertainty, and by what."""
+
+    day: str
+    value: float
+    u: float = 0.0
+    how: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,7 +43,7 @@ class Part:
         One of :data:`PARTS`.
     value
         By how much a divider, a probe or an attenuator divides (10: a tenth arrives); a sense
-        resistor's ohms, an amplifier's gain; 1 for a filter.
+        resistor's ohms, an amplifier's gain, a microphone's V/Pa; 1 for a filter.
     side
         ``"input"`` or ``"output"``: where it sits.
     channels
@@ -42,6 +52,8 @@ class Part:
         Relative standard uncertainty of the value.
     correction
         Its response, to be divided out.
+    history
+        When it was calibrated, the newest last.
     """
 
     kind: str
@@ -50,6 +62,7 @@ class Part:
     channels: tuple[int, ...] = ()
     u_value: float = 0.0
     correction: Correction | None = None
+    history: tuple[Calibrated, ...] = ()
 
     def __post_init__(self) -> None:
         if self.kind not in PARTS or self.side not in ("input", "output"):
@@ -149,7 +162,7 @@ class Rig:
         """
         roles = {c.role for c in self.inputs}
         if CURRENT in roles:
-            return "low"
+            return "low" if VOLTAGE in roles else ""
         if not any(p.kind == SENSE for p in self.parts) or VOLTAGE not in roles:
             return ""
         return "high" if LOOPBACK in roles else "source"
@@ -210,7 +223,8 @@ class Rig:
     def _with_parts(self, channel: Channel, side: str) -> Channel:
         out = channel
         for part in self.parts:
-            belongs = channel.number in part.channels if part.channels else channel.role in (DRIVE, VOLTAGE, CURRENT)
+            fits = (MICROPHONE,) if part.kind == CAPSULE else (DRIVE, VOLTAGE, CURRENT)
+            belongs = channel.number in part.channels if part.channels else channel.role in fits
             if part.side != side or not belongs:
                 continue
             factor = 1.0 if part.kind == SENSE and channel.role != CURRENT else _FULL_SCALE_GROWS[part.kind](part.value)
@@ -263,36 +277,3 @@ def joined(first: Correction | None, second: Correction) -> Correction:
     points = np.unique(np.concatenate([first.frequency_hz, second.frequency_hz]))
     both = first.at(points) * second.at(points)
     return Correction(tuple(points.tolist()), tuple(np.abs(both).tolist()), tuple(np.unwrap(np.angle(both)).tolist()))
-
-
-def stereo_rig(
-    name: str = "Simulated rig", *, device: str = "simulated", output_full_scale_v: float = 4.0, input_full_scale_v: float = 4.0,
-    pickup_ratio: float = 10.0, ceiling_v: float = 2.0, u_level: float = 0.0006, u_flatness: float = 0.0001, u_load: float = 0.001,
-    calibrated: str = "2026-11-02", load_power_w: float = 150.0, outputs: int = 2, inputs: int = 2,
-) -> Rig:  # fmt: skip
-    """Make a rig whose channels are all alike: volts out, volts in through one divider; two of each unless said otherwise."""
-    drives = tuple(Channel(n, role=DRIVE, full_scale=output_full_scale_v, calibrated=calibrated) for n in range(1, outputs + 1))
-    listens = tuple(
-        Channel(n, unit=UNIT_OF_ROLE[VOLTAGE], full_scale=input_full_scale_v, u_level=u_level, u_flatness=u_flatness,
-                calibrated=calibrated)
-        for n in range(1, inputs + 1)
-    )  # fmt: skip
-    parts = () if pickup_ratio == 1 else (Part(DIVIDER, pickup_ratio),)
-    return Rig(name, device, drives, listens, parts, ceiling_v, load_power_w, u_load)
-
-
-def impedance_rig(
-    name: str = "Simulated impedance rig", *, sense_ohm: float = 10.0, ceiling_v: float = 1.0, side: str = "low"
-) -> Rig:  # fmt: skip
-    """Make a rig that hears the volts across what hangs on the leads, and its current by a sense resistor.
-
-    ``side`` is as :attr:`Rig.sense_side`: ``low``, ``high``, or ``source`` with one input only.
-    """
-    drives = (Channel(1, role=DRIVE, full_scale=4.0, calibrated="2026-11-02"),)
-    second = {"low": ("current", CURRENT), "high": ("before the resistor", LOOPBACK)}.get(side)
-    wanted = [("volts", VOLTAGE), *([second] if second else [])]
-    inputs = tuple(
-        Channel(n, title, role, UNIT_OF_ROLE[role], full_scale=4.0, u_level=0.0006, u_flatness=0.0001, calibrated="2026-11-02")
-        for n, (title, role) in enumerate(wanted, start=1)
-    )
-    return Rig(name, "simulated", drives, inputs, (Part(SENSE, sense_ohm, channels=(2,) if side == "low" else ()),), ceiling_v)

@@ -11,7 +11,7 @@ import numpy as np
 
 from utter_calm.errors import DeviceGone, InputError
 from utter_calm.quantities import NONE, Measured, Value, number_of, value_text
-from utter_calm.rig.channel import Correction
+from utter_calm.rig.channel import MICROPHONE, Correction
 from utter_calm.rig.protocol import RATES_HZ, DeviceInfo, FloatArray, RecordedBlock, StreamSettings
 from utter_calm.rig.rig import Rig
 from utter_calm.standins.base import Bench, StandIn
@@ -209,7 +209,9 @@ class SimulatedStream:
         self._unit = device.stand_in(settings.rate_hz, seed + 2)
         self._seen_changes = device.changes
         # the simulated rig is as its description says: what is divided out of an input stands before it
-        self._paths = {k: _path(c.correction, settings.rate_hz) for k, c in enumerate(rig.recorded) if c.correction is not None}
+        # (but for a microphone, which is part of its stand-in)
+        corrected = {k: c.correction for k, c in enumerate(rig.recorded) if c.correction is not None and c.role != MICROPHONE}
+        self._paths = {k: _path(correction, settings.rate_hz) for k, correction in corrected.items()}
         self._frame = 0
         self._started: float | None = None
         self._closed = False

@@ -17,6 +17,7 @@ _SMOOTH_PER_OCTAVE, _SMOOTHED_POINTS = 1.0, 1200
 _LEAST, _OVER_REST, _MOST = 0.045, 3.0, 40
 _FIRST_S, _LATEST_S, _AROUND_S = 0.45e-3, 0.08, 1.5e-3
 _EARLIER, _STANDS_OUT = 0.3, 6.0
+_LOW_BAND_HZ, _LEAST_LOW, _FIRST_LOW_S = (250.0, 4500.0), 0.1, 0.9e-3
 _LOOKED_BEFORE_S = 0.02
 
 
@@ -57,9 +58,25 @@ def find_arrivals(gain: ComplexArray, rate_hz: float, low_hz: float, high_hz: fl
     low_hz, high_hz
         Where it holds.
     """
+    wide = _in_band(gain, rate_hz, (low_hz, high_hz), (_FROM_HZ, _TO_PART * high_hz), (_LEAST, _FIRST_S))
+    if wide.direct_s is None or high_hz < _LOW_BAND_HZ[1]:
+        return wide
+    # what comes off a wall has lost its treble: beside what is heard of all, what is heard of the middle counts
+    low = _in_band(gain, rate_hz, (low_hz, high_hz), _LOW_BAND_HZ, (_LEAST_LOW, _FIRST_LOW_S), wide.direct_s)
+    known = [r.after_s for r in wide.reflections]
+    more = [r for r in low.reflections if all(abs(r.after_s - k) > _FIRST_LOW_S / 2 for k in known)]
+    return Arrivals(wide.direct_s, tuple(sorted((*wide.reflections, *more), key=lambda r: r.after_s)))
+
+
+def _in_band(
+    gain: ComplexArray, rate_hz: float, holds_hz: tuple[float, float], band_hz: tuple[float, float], least: tuple[float, float],
+    direct_s: float | None = None,
+) -> Arrivals:  # fmt: skip
+    """What arrives, as a band tells it; ``least`` is the least level, and the time after the direct sound from which on."""
+    low_hz, high_hz = holds_hz
     frames = 2 * (len(gain) - 1)
     frequency: FloatArray = np.asarray(np.arange(len(gain)) * (rate_hz / frames), dtype=np.float64)
-    bottom, top = max(_FROM_HZ, 2 * low_hz), _TO_PART * high_hz
+    bottom, top = max(band_hz[0], 2 * low_hz), min(band_hz[1], _TO_PART * high_hz)
     if top < 2 * bottom:
         bottom = low_hz
     shape = np.zeros(len(gain))
@@ -82,7 +99,10 @@ def find_arrivals(gain: ComplexArray, rate_hz: float, low_hz: float, high_hz: fl
         return Arrivals(None, ())
     early = np.flatnonzero(_is_peak(height) & (height > _EARLIER * height[strongest]))
     first = int(early[0]) if len(early) else strongest
-    return _taken_off(heard, window, pulse / scale, first, rate_hz)
+    if direct_s is not None:
+        near = np.flatnonzero(np.abs(window - direct_s) < least[1])
+        first = int(near[np.argmax(height[near])])
+    return _taken_off(heard, window, pulse / scale, first, rate_hz, least)
 
 
 def _smoothed(frequency: FloatArray, gain: ComplexArray, low_hz: float, high_hz: float) -> ComplexArray:
@@ -115,7 +135,9 @@ def _is_peak(height: FloatArray) -> npt.NDArray[np.bool_]:
     return np.asarray((height >= around[:-2]) & (height >= around[2:]))
 
 
-def _taken_off(heard: ComplexArray, time: FloatArray, pulse: ComplexArray, first: int, rate_hz: float) -> Arrivals:
+def _taken_off(
+    heard: ComplexArray, time: FloatArray, pulse: ComplexArray, first: int, rate_hz: float, least: tuple[float, float]
+) -> Arrivals:
     rest, frames = heard.copy(), len(pulse)
     found: list[tuple[float, complex]] = []
     at: int | None = first
@@ -131,7 +153,7 @@ def _taken_off(heard: ComplexArray, time: FloatArray, pulse: ComplexArray, first
         rest = rest - amplitude * ((1 - part) * pulse[whole % frames] + part * pulse[(whole + 1) % frames])
         height = np.abs(rest)
         direct_s, direct = found[0][0], abs(found[0][1])
-        allowed = _is_peak(height) & (time > direct_s + _FIRST_S) & (height > _LEAST * direct)
+        allowed = _is_peak(height) & (time > direct_s + least[1]) & (height > least[0] * direct)
         at = None
         for k in sorted(np.flatnonzero(allowed).tolist(), key=lambda k: -height[k]):
             near = height[max(0, k - around) : k + around]
@@ -140,14 +162,14 @@ def _taken_off(heard: ComplexArray, time: FloatArray, pulse: ComplexArray, first
                 break
     direct_s, own = found[0]
     later = sorted((t - direct_s, abs(a / own)) for t, a in found[1:])
-    return Arrivals(direct_s, tuple(Reflection(t, level) for t, level in _merged(later)))
+    return Arrivals(direct_s, tuple(Reflection(t, level) for t, level in _merged(later, least[1])))
 
 
-def _merged(later: list[tuple[float, float]]) -> list[tuple[float, float]]:
+def _merged(later: list[tuple[float, float]], apart_s: float) -> list[tuple[float, float]]:
     """Arrivals, those closer than the pulse tells apart as one: the stronger."""
     out: list[tuple[float, float]] = []
     for t, level in later:
-        if out and t - out[-1][0] < _FIRST_S / 2:
+        if out and t - out[-1][0] < apart_s / 2:
             out[-1] = max(out[-1], (t, level), key=lambda one: one[1])
         else:
             out.append((t, level))

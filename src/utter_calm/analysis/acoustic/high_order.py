@@ -19,7 +19,7 @@ from utter_calm.signals.sweep import Sweep
 
 FROM_ORDER, TO_HZ = 10.0, 20_000.0
 _OCTAVES, _PER_OCTAVE = 1 / 6, 24
-_STANDS_OUT, _AROUND_OCTAVES, _EDGE = 1.9, 3.0, 1.35
+_STANDS_OUT, _AROUND_OCTAVES, _EDGE, _FOOT = 1.9, 3.0, 1.35, 0.3
 _FEWEST_CYCLES = 3.0
 _LEAST_OVER_NOISE = 1.6
 
@@ -119,7 +119,7 @@ def _standing_out(grid: FloatArray, ratio: FloatArray, floor: FloatArray) -> tup
     best = int(np.argmax(excess))
     if excess[best] < np.log(_STANDS_OUT):
         return None
-    edge = max(np.log(_EDGE), excess[best] / 2)
+    edge = max(np.log(_EDGE), excess[best] * _FOOT)
     low = high = best
     while low > 0 and excess[low - 1] > edge:
         low -= 1

@@ -24,7 +24,8 @@ class Factor:
     cost
         How much work a change is, against other factors: the run order changes dear ones least often.
     sets
-        Field of a step's settings that it sets, as in ``level_v``; then no hand is needed. Empty for the bench's factors.
+        Field of a step's settings that it sets, as in ``level_v``; then no hand is needed, unless it is ``on_bench`` too, as the
+        distance of a microphone. Empty for the bench's factors.
     before
         Its value for takes that were made before it was varied; None where nobody knows.
     """
@@ -35,6 +36,12 @@ class Factor:
     cost: float = 1.0
     sets: str = ""
     before: Value | None = None
+    on_bench: bool = False
+
+    @property
+    def by_program(self) -> bool:
+        """Whether the program sets it all by itself."""
+        return bool(self.sets) and not self.on_bench
 
     def instruction(self, value: Value) -> str:
         """Give the prompt for a value."""

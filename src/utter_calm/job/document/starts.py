@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from typing import Any
@@ -12,7 +13,7 @@ from utter_calm.job.document.plan import Plan
 from utter_calm.job.document.step import Step
 from utter_calm.measure.kinds import KINDS
 from utter_calm.quantities import NONE, Conditions, Measured
-from utter_calm.rig import impedance_rig, stereo_rig
+from utter_calm.rig import acoustic_rig, impedance_rig, stereo_rig
 
 _SWITCH_LOAD = "Switch the load to {value}."
 _SERIES = "series resistor"
@@ -173,6 +174,30 @@ def _box() -> Plan:
     return Plan(rig=impedance_rig(), steps=(_step("impedance_sweep"), _step("boxed")))
 
 
+_CLOSE_BY = Factor(
+    "situation", ("in a room", "close to the cone"), "Put the microphone: {value}.", cost=2.0, sets="situation", on_bench=True
+)  # fmt: skip
+
+
+def _loudspeaker() -> Plan:
+    room = (("situation", "in a room"),)
+    return Plan(
+        rig=acoustic_rig(),
+        steps=(_step("loudspeaker"), _step("decay", room), _step("splice", label="Whole response")),
+        factors=(_CLOSE_BY,),
+    )
+
+
+def _all_round() -> Plan:
+    """A loudspeaker turned to one side: what is alike to both need not be measured twice."""
+    angles = tuple(Measured(math.radians(a), "rad") for a in range(0, 181, 10))
+    return Plan(
+        rig=acoustic_rig(),
+        steps=(_step("loudspeaker", duration_s=1.0), _step("directivity")),
+        factors=(Factor("angle", angles, "Turn the loudspeaker to {value}.", cost=1.0),),
+    )
+
+
 def _parts() -> Plan:
     return Plan(
         rig=impedance_rig(),
@@ -197,10 +222,15 @@ STARTS: dict[str, Start] = {
         Start("supply", "Power supply", "Ripple, hum and noise under every load", ("bench supply",), _supply),
         Start("driver", "Loudspeaker driver", "Impedance in free air and with a mass, Thiele and Small parameters",
               ("surround driver", "tired surround driver", "surround driver on a shelf", "surround driver, loose clip",
-               "surround driver, coil rubs", "mid-woofer",
+               "surround driver, coil rubs", "surround driver, suspension stiffens", "subwoofer, suspension stiffens", "mid-woofer",
                "mid-woofer, vent half covered", "tweeter", "subwoofer"), _driver),
         Start("box", "Loudspeaker box", "Impedance in the box: tuning, losses, leaks; held against its twin",
               ("vented box", "leaky vented box"), _box),
+        Start("loudspeaker", "Loudspeaker", "Response, reflections, distortion, decay; close by and from afar, spliced",
+              ("ceiling loudspeaker", "console wedge", "audio-guide speaker", "subwoofer in its box",
+               "ceiling loudspeaker, coil rubs"), _loudspeaker),
+        Start("all-round", "Loudspeaker, all round", "Every ten degrees: beamwidth, sound power, response to expect in a room",
+              ("ceiling loudspeaker", "console wedge", "audio-guide speaker"), _all_round),
         Start("parts", "Crossover parts", "Resistors, inductors and capacitors against what is printed on them", ("part box",),
               _parts),
         Start("other", "Something else", "An empty plan: steps and conditions are added one by one", (), Plan),

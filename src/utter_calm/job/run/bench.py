@@ -67,7 +67,7 @@ def wanted(document: JobDocument, cell: Cell, standing: Conditions = ()) -> Cond
     left = tuple((f, v) for f, v in IN_THE_PATH if f not in own and dict(standing).get(f, v) != v)
     if cell.role == FLOOR:  # without the divider the rig brings its own input to the level that it sees behind the unit
         return (*left, (PICKUP_FACTOR, Measured(1.0, "1")), (UNIT_FACTOR, LEFT_OUT))
-    by_program = {f.name for f in plan.factors if f.sets}
+    by_program = {f.name for f in plan.factors if f.by_program}
     conditions = tuple((f, v) for f, v in cell.setup.conditions if f not in by_program)
     pickup = Measured(plan.rig.pickup_ratio, "1")
     return (*left, (PICKUP_FACTOR, pickup), (UNIT_FACTOR, bench_name(document, cell.unit)), *conditions)
@@ -94,7 +94,7 @@ def refuse_impossible(document: JobDocument, cell: Cell, bench: Bench) -> None:
         factor = plan.factor(name)
         if bench.value(name) == value:
             continue  # it stands so already
-        why = "" if factor is not None and factor.sets else lacks(unit.stand_in, name, value)
+        why = "" if factor is not None and factor.by_program else lacks(unit.stand_in, name, value)
         if why:
             raise InputError(
                 f"“{unit.title}” cannot be set so: {why}.", hint="Change the condition, or what stands behind the unit."

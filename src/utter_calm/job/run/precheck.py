@@ -77,4 +77,4 @@ def check_leads(
 
 def _gain_is_known(plan: Plan) -> bool:
     """Whether the data sheet's gain holds: knobs that are varied may change it."""
-    return all(f.name == LOAD or f.sets for f in plan.varied_factors())
+    return all(f.name == LOAD or f.by_program for f in plan.varied_factors())

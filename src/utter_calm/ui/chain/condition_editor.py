@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QComboBox, QWidget
 
 from utter_calm.errors import InputError
 from utter_calm.job.document import LOAD, Factor
+from utter_calm.measure.acoustic_settings import ON_BENCH
 from utter_calm.measure.kind import setting_fields
 from utter_calm.quantities import Value, names_same, plain_text, read_value
 from utter_calm.ui.chain.unit_editors import parse_loads
@@ -73,7 +74,13 @@ def _condition_form(session: JobSession, parent: QWidget, old: Factor | None) ->
         if "before" in form.fields and form.text("before") and not sets:
             before = _one_of(form.text("before"), values)
         factor = Factor(
-            name, values, form.text("prompt") or "Set {name} to {value}.", cost=form.quantity("cost"), sets=sets, before=before
+            name,
+            values,
+            form.text("prompt") or "Set {name} to {value}.",
+            cost=form.quantity("cost"),
+            sets=sets,
+            before=before,
+            on_bench=sets in ON_BENCH,
         )
         same = session.plan.factors
         factors = (*same, factor) if old is None else tuple(factor if f.name == old.name else f for f in same)

@@ -11,11 +11,11 @@ from utter_calm.errors import InputError
 from utter_calm.rig import Part, Rig
 from utter_calm.rig.change import OUTPUT, channels_of, connector_unit, new_channel, with_channel, with_part
 from utter_calm.rig.channel import DRIVE, LOOPBACK, ROLES, UNIT_OF_ROLE
-from utter_calm.rig.rig import PARTS, SENSE
+from utter_calm.rig.rig import CAPSULE, PARTS, SENSE
 from utter_calm.ui.look.fields import FormLine, PercentEdit, PopupForm, QuantityEdit, text_line
 
 Apply = Callable[[str, Rig], None]
-_VALUE_UNITS = {SENSE: "ohm"}
+_VALUE_UNITS = {SENSE: "ohm", CAPSULE: "V/Pa"}
 
 
 def channel_form(parent: QWidget, rig: Rig, side: str, index: int | None, apply: Apply) -> PopupForm:
@@ -62,7 +62,7 @@ def part_form(parent: QWidget, rig: Rig, index: int | None, apply: Apply) -> Pop
 
     lines = [
         FormLine("kind", "What", kinds),
-        FormLine("value", "Divides by, gain, or ohms", value),
+        FormLine("value", "Divides by, gain, ohms or V/Pa", value),
         FormLine("side", "Before the inputs or after the outputs", sides),
         FormLine("channels", "Channels (none: all that it fits)", text_line(", ".join(map(str, part.channels)), "Its channels")),
         FormLine("u_value", "Known to ± (k = 2)", PercentEdit("Uncertainty", 2 * part.u_value)),

@@ -71,7 +71,7 @@ class Benched(Chosen):
         """The conditions as they stand on the bench; what nobody knows is “not set”, never guessed."""
         known: list[tuple[str, Value]] = []
         for factor in self.plan.factors:
-            value = None if factor.sets else self.bench.value(factor.name)
+            value = None if factor.by_program else self.bench.value(factor.name)
             known.append((factor.name, NOT_SET if value is None else value))
         return Setup(tuple(known))
 

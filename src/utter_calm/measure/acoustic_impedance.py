@@ -1,0 +1,81 @@
+"""The impedance of a loudspeaker out of the sweep that it is heard with: its current against what was played."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from utter_calm.analysis.driver.boxed import analyse_boxed
+from utter_calm.analysis.driver.parameters import Told
+from utter_calm.analysis.excitation import Excitation
+from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.analysis.sweep import analyze_sweep
+from utter_calm.analysis.transforms import ComplexArray
+from utter_calm.errors import MeasurementError
+from utter_calm.measure.capture import Capture
+from utter_calm.measure.result import ResultBuilder, Trace
+from utter_calm.rig import CURRENT, SENSE
+from utter_calm.signals.sweep import Sweep
+
+_FAINT_A, _POINTS = 1e-5, 300
+_TOLD = {"re": "ohm", "fc": "Hz", "qmc": "1", "qec": "1", "qtc": "1", "fb": "Hz", "f_low": "Hz", "f_min": "Hz", "f_high": "Hz",
+         "ql": "1"}  # fmt: skip
+"""What is told of a driver in its box, and its unit."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class HeardImpedance:
+    """Impedance (n,) in ohms over Hz, its relative standard uncertainty, the resistor that told the current, what a fit told."""
+
+    frequency_hz: FloatArray
+    impedance: ComplexArray
+    u: FloatArray
+    sense_ohm: float
+    told: Told | None
+
+    def at_terminals(self, frequency_hz: FloatArray) -> ComplexArray:
+        """What to multiply a response to the played volts by, so that it is one to the volts at the terminals: (m,)."""
+        share = 1 + self.sense_ohm / self.impedance
+        log = np.log(self.frequency_hz)
+        return np.asarray(np.interp(np.log(frequency_hz), log, share.real) + 1j * np.interp(np.log(frequency_hz), log, share.imag))
+
+
+def heard_impedance(capture: Capture, volts: FloatArray, sweep: Sweep, known: Excitation) -> HeardImpedance | None:
+    """The impedance, where the rig hears the current; None where it hears none."""
+    number = next((n for n, c in enumerate(capture.channels, start=1) if c.role == CURRENT), None)
+    if number is None:
+        return None
+    amperes = capture.signal(number)
+    if float(np.max(np.abs(amperes))) < _FAINT_A:
+        return None
+    try:
+        found = analyze_sweep(amperes, volts, sweep, capture.rate_hz, known)
+    except MeasurementError:
+        return None
+    ohm = 0.0
+    if capture.rig is not None:
+        ohm = next((p.value for p in capture.rig.parts if p.kind == SENSE), 0.0)
+    f = found.frequency_hz
+    admittance = found.gain * np.exp(-2j * np.pi * f * found.delay_s)
+    u = np.hypot(found.u_gain / np.maximum(np.abs(found.gain), 1e-300), capture.u_level(number))
+    z = np.asarray(1 / admittance - ohm)
+    thin = max(1, len(f) // _POINTS)
+    try:
+        told = analyse_boxed(f[::thin], np.abs(z[::thin]), np.unwrap(np.angle(z))[::thin]).told
+    except ValueError:  # no resonance stands in it, or no driver's
+        told = None
+    return HeardImpedance(f, z, u, ohm, told)
+
+
+def add_heard_impedance(out: ResultBuilder, found: HeardImpedance, channel: int = 1) -> None:
+    """Add the curve, and what it tells of the driver in its box where a resonance stands in it."""
+    f, z = found.frequency_hz, found.impedance
+    out.traces.append(Trace("impedance", channel, f, "Hz", np.abs(z), "ohm", np.unwrap(np.angle(z)), 2 * found.u * np.abs(z)))
+    least = int(np.argmin(np.abs(z)))
+    out.add("minimum_impedance", 0, float(abs(z[least])), "ohm", float(found.u[least] * abs(z[least])))
+    out.add("minimum_impedance_frequency", 0, float(f[least]), "Hz")
+    if found.told is not None:
+        for name in found.told.names:
+            if name in _TOLD:
+                out.add(name, 0, found.told.value(name), _TOLD[name], found.told.u(name))

@@ -1,0 +1,112 @@
+"""Averages over angles out of takes at each angle: a deduction (CTA-2034-A)."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from utter_calm.analysis.acoustic.curves import magnitude_at
+from utter_calm.analysis.acoustic.directivity import directivity
+from utter_calm.analysis.acoustic.orbits import HORIZONTAL, VERTICAL, AngleGap, Orbit, orbit_of
+from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.errors import MeasurementError
+from utter_calm.measure.averages import READINGS, SURFACES, TRACES, add_directivity, add_narrowing
+from utter_calm.measure.declare import with_roles
+from utter_calm.measure.deduction import Deduction, Given, Need
+from utter_calm.measure.kind import PlotSpec, StepSettings, setting
+from utter_calm.measure.result import Result, ResultBuilder, Trace
+from utter_calm.quantities import number_of
+
+ANGLE, ORBIT = "angle", "orbit"
+_AVERAGES = ("on_axis", "listening_window", "early_reflections", "sound_power", "predicted_in_room")
+
+
+@dataclass(frozen=True, slots=True)
+class DirectivitySettings(StepSettings):
+    """Settings of averages over angles."""
+
+    one_side: str = setting("horizontal", "Where takes name no orbit, it is the", choices=((HORIZONTAL, HORIZONTAL), (VERTICAL,
+                            VERTICAL)), analysis_only=True, rare=True)  # fmt: skip
+
+
+class DirectivityAverages(Deduction[DirectivitySettings]):
+    """Listening window, early reflections, sound power, predicted in-room response, beamwidths."""
+
+    key = "directivity"
+    title = "Angles"
+    question = "What goes where: beamwidth, listening window, early reflections, sound power, response to expect in a room"
+    settings_type = DirectivitySettings
+    readings = with_roles(READINGS, "even_to", "narrowest_beamwidth", "narrowest_at", "crossover_to")
+    traces = TRACES
+    surfaces = SURFACES
+    plots = (
+        PlotSpec("map", "Level round it, re the axis", ("level_horizontal",), surface=True, span_db=30.0, short="map"),
+        PlotSpec("vertical", "Level above and below, re the axis", ("level_vertical",), surface=True, span_db=30.0,
+                 short="vertical"),
+        PlotSpec("averages", "Averages over angles", _AVERAGES, short="averages"),
+        PlotSpec("indices", "Listening window over power and reflections", ("sound_power_index", "early_reflections_index"),
+                 short="indices"),
+        PlotSpec("beamwidth", "Beamwidth", ("beamwidth_horizontal", "beamwidth_vertical"), y="linear"),
+    )  # fmt: skip
+
+    def signal(self, settings: DirectivitySettings) -> str:  # noqa: ARG002
+        """Say what it is deduced from."""
+        return "from takes at each angle"
+
+    def needs(self, settings: DirectivitySettings) -> tuple[Need, ...]:  # noqa: ARG002
+        """Every take that the angles make."""
+        return (Need("angles", "takes at each angle", "loudspeaker", many=True),)
+
+    def consumes(self, settings: DirectivitySettings) -> tuple[str, ...]:  # noqa: ARG002
+        """It runs over angle and orbit."""
+        return (ANGLE, ORBIT)
+
+    def deduce(self, settings: DirectivitySettings, takes: Mapping[str, tuple[Given, ...]]) -> Result:
+        """Average over what there is."""
+        curves: dict[str, dict[float, Trace]] = {HORIZONTAL: {}, VERTICAL: {}}
+        for given in takes["angles"]:
+            angle = number_of(given.value(ANGLE), "rad")
+            trace = next((t for t in given.result.traces if t.name == "response"), None)
+            if angle is None or trace is None:
+                continue
+            name = str(given.value(ORBIT) or settings.one_side)
+            curves[name if name in curves else settings.one_side][round(float(np.degrees(angle)), 3)] = trace
+        axis = curves[HORIZONTAL].get(0.0) or curves[VERTICAL].get(0.0)
+        if axis is None:
+            raise MeasurementError("There is no take on the axis.", hint="Give the condition “angle” the value 0 deg as well.")
+        low = max(t.valid[0] if t.valid else t.x[0] for each in curves.values() for t in each.values())
+        grid = axis.x[axis.x >= low * 0.9999]
+        sides = {name: {a: _on(grid, t) for a, t in each.items()} for name, each in curves.items()}
+        present = [name for name in sides if any(0 < abs(a) < 180 for a in sides[name])]
+        if not present:
+            raise MeasurementError("There is nothing beside the axis.", hint="Give the condition “angle” more values.")
+        orbits = _orbits(sides, present)
+        out = ResultBuilder()
+        try:
+            found = directivity(*orbits)
+        except AngleGap as problem:
+            raise MeasurementError(
+                f"Nothing was taken between {problem.low_deg:g}° and {problem.high_deg:g}° ({problem.orbit}).",
+                hint="Take more angles: at most 30° are read between; of a symmetric loudspeaker one side is enough.",
+            ) from problem
+        one = len(present) == 1
+        shown = (replace(orbits[0], name=present[0]), orbits[1]) if one else orbits
+        add_directivity(out, grid, found, shown, one_orbit=one, unit=axis.y_unit, channel=axis.channel)
+        add_narrowing(out, grid, found, axis.channel)
+        return out.build()
+
+
+def _orbits(sides: dict[str, dict[float, FloatArray]], present: list[str]) -> tuple[Orbit, Orbit]:
+    if len(present) == 1:
+        sides = dict.fromkeys(sides, sides[present[0]])
+    for name, other in ((HORIZONTAL, VERTICAL), (VERTICAL, HORIZONTAL)):
+        for angle in (0.0, 180.0, -180.0):  # both orbits meet there
+            if angle in sides[other]:
+                sides[name].setdefault(angle, sides[other][angle])
+    return orbit_of(HORIZONTAL, sides[HORIZONTAL]), orbit_of(VERTICAL, sides[VERTICAL])
+
+
+def _on(grid: FloatArray, trace: Trace) -> FloatArray:
+    return magnitude_at(grid, trace.x, trace.magnitude)

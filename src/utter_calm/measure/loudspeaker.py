@@ -1,0 +1,179 @@
+"""A loudspeaker before a microphone: response, reflections, distortion, rub and buzz, time and impedance out of one sweep."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from utter_calm.analysis.acoustic.gate import Gate
+from utter_calm.analysis.acoustic.geometry import names_of
+from utter_calm.analysis.acoustic.loudspeaker import Loudspeaker, analyze_loudspeaker
+from utter_calm.analysis.excitation import excitation
+from utter_calm.analysis.transforms import ComplexArray
+from utter_calm.errors import MeasurementError
+from utter_calm.measure.acoustic_declared import READINGS, TRACES
+from utter_calm.measure.acoustic_impedance import HeardImpedance, add_heard_impedance, heard_impedance
+from utter_calm.measure.acoustic_result import (
+    add_curve_readings,
+    add_distortion,
+    add_response,
+    add_time_curves,
+    add_times,
+)
+from utter_calm.measure.acoustic_settings import AUTO, BY_HAND, CLOSE, LoudspeakerSettings
+from utter_calm.measure.capture import Capture
+from utter_calm.measure.declare import with_roles
+from utter_calm.measure.kind import PlotSpec, SingleStimulus, Stimulus
+from utter_calm.measure.pictures import PHASE
+from utter_calm.measure.point import ORDERS
+from utter_calm.measure.response import sweep_trust
+from utter_calm.measure.result import Reading, Result, ResultBuilder, Trust
+from utter_calm.measure.swept import between_silences
+from utter_calm.measure.usable import usable_part
+from utter_calm.quantities import si_text
+from utter_calm.rig import MICROPHONE
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class PreparedLoudspeaker:
+    """All that does not depend on the window.
+
+    Parameters
+    ----------
+    channel, unit, u_level
+        Of the microphone, and the relative standard uncertainty of its levels.
+    found
+        What the sweep tells, in ``unit`` over volts played.
+    level
+        R.m.s. at the microphone while the sweep sounded.
+    impedance
+        What the current told; None where none was heard.
+    """
+
+    channel: int
+    unit: str
+    u_level: float
+    found: Loudspeaker
+    level: float
+    impedance: HeardImpedance | None
+    trust: tuple[Trust, ...]
+
+
+class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
+    """One sweep through a loudspeaker, heard by a microphone, and its current where that is sensed."""
+
+    has_floor = False  # the rig alone has no loudspeaker
+    key = "loudspeaker"
+    title = "Loudspeaker"
+    question = "Everything out of one sweep: response, reflections, distortion, rub and buzz, time, impedance"
+    settings_type = LoudspeakerSettings
+    readings = with_roles(
+        READINGS, "sensitivity_2v83", "lowest_valid_frequency", "lower_3db", "upper_3db", "response_above", "response_below",
+        "first_reflection", "polarity", "buzz_peak", "spl",
+    )  # fmt: skip
+    traces = TRACES
+    plots = (
+        PlotSpec("response", "Response", ("response",), detail=3.0, edges=("band_low_hz", "band_high_hz")),
+        PlotSpec("time", "Energy over time", ("energy_time",), x="time", short="time", edges=("gate_start_s", "gate_stop_s")),
+        PlotSpec("distortion", "Harmonics over the fundamental", (*(f"harmonic_{n}" for n in ORDERS), "thd"),
+                 x_title="frequency of the fundamental", unwanted=True, short="distortion"),
+        PlotSpec("buzz", "Rub and buzz", ("high_order",), x_title="frequency of the fundamental", unwanted=True,
+                 short="rub and buzz"),
+        PlotSpec("impulse", "Impulse response", ("impulse", "step"), x="time", y="linear", short="impulse"),
+        PlotSpec("phase", "Phase", ("response",), y=PHASE),
+        PlotSpec("excess", "Excess phase", ("excess_phase",), short="excess"),
+        PlotSpec("delay", "Group delay", ("group_delay",), y="linear", short="delay"),
+        PlotSpec("impedance", "Impedance", ("impedance",)),
+    )  # fmt: skip
+
+    def stimulus(self, settings: LoudspeakerSettings) -> Stimulus:
+        """Give the sweep between two silences."""
+        return between_silences(settings, min(settings.sweep.lead_s(2) * 0.3, 0.1 * settings.duration_s))
+
+    def signal(self, settings: LoudspeakerSettings) -> str:
+        """Say what is played."""
+        low, high = (si_text(f, "Hz", digits=2) for f in (settings.start_hz, settings.stop_hz))
+        return f"sweep {low} to {high} in {settings.duration_s:g} s"
+
+    def prepare(
+        self, settings: LoudspeakerSettings, capture: Capture, *, progress: Callable[[float], None] | None = None
+    ) -> PreparedLoudspeaker:  # fmt: skip
+        """Take the sweep apart."""
+        channel = _microphone(capture)
+        if not capture.drive_known:
+            raise MeasurementError("This recording was not made by this step: what was played is not known.")
+        played = self.stimulus(settings)
+        _, trust = usable_part(capture, channel)
+        heard = capture.signal(channel)
+        known = excitation(len(heard), played.volts, settings.sweep, capture.rate_hz)
+        found = analyze_loudspeaker(heard, played.volts, settings.sweep, capture.rate_hz, known)
+        if progress is not None:
+            progress(0.7)
+        said = sweep_trust(found.sweep, channel, settings.sweep, capture.rate_hz)
+        kept = [t for t in trust if t.code not in ("late_start", "early_end", "dropout")] + said
+        begins = int((settings.sweep.onset_s + found.delay_s) * capture.rate_hz)
+        sounding = heard[max(0, begins) : begins + int(settings.duration_s * capture.rate_hz)]
+        level = float(np.sqrt(np.mean(sounding**2))) if len(sounding) else 0.0
+        through = heard_impedance(capture, played.volts, settings.sweep, known)
+        return PreparedLoudspeaker(
+            channel, capture.unit(channel), capture.u_level(channel), found, level, through, tuple(kept)
+        )  # fmt: skip
+
+    def conclude(
+        self, settings: LoudspeakerSettings, prepared: PreparedLoudspeaker, *, progress: Callable[[float], None] | None = None
+    ) -> Result:  # fmt: skip
+        """Set the window, and read everything off."""
+        found, one = prepared.found, prepared.channel
+        out = ResultBuilder(trust=list(prepared.trust))
+        add_times(out, found, found.delay_s, one)
+        out.readings[:] = _named(out.readings, settings)
+        gate = _window(settings, found)
+        response = found.response(gate)
+        scale: ComplexArray | float = 1.0
+        if prepared.impedance is not None:
+            scale = prepared.impedance.at_terminals(response.frequency_hz)
+        unit = "Pa/V" if prepared.unit == "Pa" else "1"
+        add_response(out, response, scale, unit, one, u_level=prepared.u_level, by_hand=settings.gate == BY_HAND)
+        if progress is not None:
+            progress(0.9)
+        far = settings.situation not in CLOSE
+        add_curve_readings(
+            out, one, distance_m=settings.distance_m if far else None, band_hz=(settings.band_low_hz, settings.band_high_hz)
+        )
+        add_distortion(out, found, one)
+        add_time_curves(out, found, one)
+        if prepared.unit == "Pa":
+            out.add("spl", one, prepared.level, "Pa", prepared.level * prepared.u_level)
+        if found.sweep.snr is not None:
+            out.add("snr", one, found.sweep.snr, "1")
+        if prepared.impedance is not None:
+            add_heard_impedance(out, prepared.impedance, one)
+        return out.build()
+
+
+def _microphone(capture: Capture) -> int:
+    for number, channel in enumerate(capture.channels, start=1):
+        if channel.role == MICROPHONE:
+            return number
+    raise MeasurementError("The rig has no microphone.", hint="Give one of its inputs the role “microphone”.")
+
+
+def _window(settings: LoudspeakerSettings, found: Loudspeaker) -> Gate | None:
+    if not found.direct or settings.situation in CLOSE:
+        return None if settings.gate != BY_HAND else settings.window
+    if settings.gate == BY_HAND:
+        return settings.window
+    return found.auto_gate() if settings.gate == AUTO else None
+
+
+def _named(readings: list[Reading], settings: LoudspeakerSettings) -> list[Reading]:
+    """Reflections with what they come off, where distances and heights tell."""
+    times = [r for r in readings if r.name.startswith("reflection_") and not r.name.endswith("level")]
+    names = dict(zip((r.name for r in times), names_of([r.value for r in times], settings.layout), strict=True))
+    first = next((n for n in names.values()), "")
+    return [replace(r, note=names.get(r.name, first if r.name == "first_reflection" else "")) for r in readings]
+
+
+__all__ = ["LoudspeakerSettings", "LoudspeakerSweep", "PreparedLoudspeaker"]
