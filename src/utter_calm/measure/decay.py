@@ -28,11 +28,27 @@ class DecayMaps(Deduction[DecaySettings]):
     title = "Decay"
     question = "How sound decays, in milliseconds and in periods of each frequency; which resonances ring"
     settings_type = DecaySettings
-    readings = with_roles(READINGS, "resonance_#", "resonance_#_q")
+    readings = with_roles(READINGS, "resonance_1", "resonance_1_q", "resonance_2", "resonance_2_q", "resonance_3", "resonance_3_q")
     surfaces = SURFACES
     plots = (
-        PlotSpec("decay_periods", "Decay over periods", ("decay_periods",), surface=True, span_db=40.0, short="periods"),
-        PlotSpec("decay_time", "Decay over time", ("decay_time",), surface=True, span_db=40.0, short="time"),
+        PlotSpec(
+            "decay_periods",
+            "Decay over periods",
+            ("decay_periods",),
+            y_title="periods after the maximum",
+            surface=True,
+            span_db=40.0,
+            short="periods",
+        ),
+        PlotSpec(
+            "decay_time",
+            "Decay over time",
+            ("decay_time",),
+            y_title="after the direct sound",
+            surface=True,
+            span_db=40.0,
+            short="time",
+        ),
     )
 
     def signal(self, settings: DecaySettings) -> str:  # noqa: ARG002

@@ -20,6 +20,7 @@ from utter_calm.measure.result import Result, ResultBuilder, Trace
 from utter_calm.quantities import number_of
 
 ANGLE, ORBIT = "angle", "orbit"
+_CONTOURS = (-3.0, -6.0, -12.0)
 _AVERAGES = ("on_axis", "listening_window", "early_reflections", "sound_power", "predicted_in_room")
 
 
@@ -42,9 +43,10 @@ class DirectivityAverages(Deduction[DirectivitySettings]):
     traces = TRACES
     surfaces = SURFACES
     plots = (
-        PlotSpec("map", "Level round it, re the axis", ("level_horizontal",), surface=True, span_db=30.0, short="map"),
-        PlotSpec("vertical", "Level above and below, re the axis", ("level_vertical",), surface=True, span_db=30.0,
-                 short="vertical"),
+        PlotSpec("map", "Level round it, re the axis", ("level_horizontal",), y_title="angle", surface=True, span_db=30.0,
+                 short="map", contours=_CONTOURS),
+        PlotSpec("vertical", "Level above and below, re the axis", ("level_vertical",), y_title="angle", surface=True, span_db=30.0,
+                 short="vertical", contours=_CONTOURS),
         PlotSpec("averages", "Averages over angles", _AVERAGES, short="averages"),
         PlotSpec("indices", "Listening window over power and reflections", ("sound_power_index", "early_reflections_index"),
                  short="indices"),

@@ -71,7 +71,7 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
     settings_type = LoudspeakerSettings
     readings = with_roles(
         READINGS, "sensitivity_2v83", "lowest_valid_frequency", "lower_3db", "upper_3db", "response_above", "response_below",
-        "first_reflection", "polarity", "buzz_peak", "spl",
+        "spl", "first_reflection", "polarity", "buzz_peak",
     )  # fmt: skip
     traces = TRACES
     plots = (
@@ -138,10 +138,9 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         add_response(out, response, scale, unit, one, u_level=prepared.u_level, by_hand=settings.gate == BY_HAND)
         if progress is not None:
             progress(0.9)
-        far = settings.situation not in CLOSE
-        add_curve_readings(
-            out, one, distance_m=settings.distance_m if far else None, band_hz=(settings.band_low_hz, settings.band_high_hz)
-        )
+        if settings.situation not in CLOSE:  # close by it is no level of the loudspeaker
+            band = settings.band_low_hz, settings.band_high_hz
+            add_curve_readings(out, one, distance_m=settings.distance_m, band_hz=band)
         add_distortion(out, found, one)
         add_time_curves(out, found, one)
         if prepared.unit == "Pa":

@@ -67,6 +67,8 @@ class PlotSpec:
         Whether it draws a surface; ``span_db`` is then the range shown below its highest value.
     edges
         Names of two settings along x that may be dragged in it.
+    contours
+        Heights, in the unit of its view, at which lines are drawn over a surface.
     band
         Whether the uncertainty of the curves is drawn about them.
     """
@@ -90,3 +92,4 @@ class PlotSpec:
     span_db: float = 40.0
     edges: tuple[str, str] | None = None
     band: bool = False
+    contours: tuple[float, ...] = ()

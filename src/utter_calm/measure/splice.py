@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from utter_calm.analysis.acoustic.splice import NoOverlap, splice
+from utter_calm.analysis.acoustic.splice import NoOverlap, baffle_step, near_field_to, splice
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import ComplexArray
 from utter_calm.errors import InputError, MeasurementError
@@ -70,7 +70,11 @@ class SplicedResponse(Deduction[SpliceSettings]):
     settings_type = SpliceSettings
     readings = with_roles({**{n: SOUND[n] for n in _READ}, **READINGS}, "lower_3db", "lower_10db", "splice_frequency", "gain",
                           "tilt", "sensitivity_2v83")  # fmt: skip
-    traces = {"response": CURVES["response"], "near": CURVES["response"], "far": CURVES["response"]}
+    traces = {
+        "response": replace(CURVES["response"], title="spliced"),
+        "near": replace(CURVES["response"], title="close by", text="Close to the cone, at the level of the far one."),
+        "far": replace(CURVES["response"], title="from afar", text="From afar, under its window."),
+    }
     plots = (
         PlotSpec("response", "Spliced response", ("response",), detail=3.0, edges=("band_low_hz", "band_high_hz")),
         PlotSpec("parts", "Near and far", ("response", "near", "far"), short="near and far"),
@@ -112,7 +116,10 @@ class SplicedResponse(Deduction[SpliceSettings]):
         away = _distance(takes["far"][0])
         add_spliced(out, found, radius_m=across / 2, unit=far.y_unit, distance_m=away, channel=far.channel)
         f, value = _curve(near)
-        out.traces.append(Trace("near", far.channel, f, "Hz", np.abs(value) * found.gain, far.y_unit, np.unwrap(np.angle(value))))
+        value = value * (baffle_step(f, wide) if wide is not None else 1.0) * found.gain
+        top = near_field_to(across / 2)
+        out.traces.append(Trace("near", far.channel, f, "Hz", np.abs(value), far.y_unit, np.unwrap(np.angle(value)),
+                                valid=(float(f[0]), top), invalid_reason="close by is not far off any more (ka > 1)"))  # fmt: skip
         out.traces.append(Trace("far", far.channel, far.x, "Hz", far.magnitude, far.y_unit, far.phase_rad, valid=far.valid,
                                 invalid_reason="the window holds less than a period"))  # fmt: skip
         add_curve_readings(out, far.channel, distance_m=away, band_hz=(settings.band_low_hz, settings.band_high_hz))

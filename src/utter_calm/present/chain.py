@@ -13,8 +13,9 @@ from utter_calm.job.take import FLOOR, TakeSummary
 from utter_calm.quantities import NONE, Value, amplitude_to_db, number_of, si_text, value_text
 from utter_calm.quantities.text import fixed
 from utter_calm.rig import Channel, Rig
+from utter_calm.rig.microphone import capsule_of
 
-_POWER_MATTERS_OHM = 300.0
+_POWER_MATTERS_OHM, _NOMINAL_OHM = 300.0, 8.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,7 +81,8 @@ def chain_view(
                  f"on the bench: {standing_unit}" if standing_unit not in (None, unit.stand_in or unit.title) else
                  f"was {shown.unit_title}" if shown and shown.role != FLOOR and shown.unit_title != unit.title else "",
                  simulated=bool(unit.stand_in)),
-        LinkView("load", "load", "the unit itself", "it hangs on the leads") if rig.senses_impedance else
+        LinkView("load", "load", "the unit itself", "" if rig.hears_sound else "it hangs on the leads")
+        if rig.senses_impedance or rig.hears_sound else
         LinkView("load", "load", load_text, f"up to {rig.load_power_w:g} W",
                  f"was {value_text(was)}" if was and was != standing_load else "",
                  "" if step is not None and step.measure.limits_itself else
@@ -142,6 +144,8 @@ def _pickup(rig: Rig) -> str:
 def _pickup_link(rig: Rig, step: Step | None, shown: TakeSummary | None) -> LinkView:
     """The pickup; of a rig that hears a current, with what its calibration is worth."""
     main = _pickup(rig)
+    if rig.hears_sound:
+        return _microphone_link(rig)
     if not rig.senses_impedance:
         return LinkView("pickup", "pickup", main, f"± {fixed(200 * rig.u_level, 2)} % (k = 2)", _rig_badge(shown, rig.pickup_ratio))
     known = rig.impedance
@@ -155,6 +159,18 @@ def _pickup_link(rig: Rig, step: Step | None, shown: TakeSummary | None) -> Link
     if old is not None and old.expired:
         return LinkView("pickup", "pickup", main, "", "", f"calibrated {known.made}: too old")
     return LinkView("pickup", "pickup", main, f"{_ohms(known.known_ohm)} reads {percent_off(known.proof or 0.0)}")
+
+
+def _microphone_link(rig: Rig) -> LinkView:
+    """A microphone, its sensitivity, and since when that is known."""
+    part = capsule_of(rig)
+    if part is None:
+        return LinkView("pickup", "pickup", "microphone", "levels are not known", "never calibrated")
+    spread = f"± {fixed(amplitude_to_db(1 + 2 * part.u_value), 2)} dB"
+    main = str(si_text(part.value, "V/Pa", digits=4))
+    if not part.history:
+        return LinkView("pickup", "pickup", main, f"microphone, {spread}", "by its data sheet")
+    return LinkView("pickup", "pickup", main, f"{spread}, {part.history[-1].day}")
 
 
 def percent_off(part: float) -> str:
@@ -182,6 +198,9 @@ def level_view(job: Job, unit: Unit, step: Step | None, load: Value | None, leve
     level = level_of(plan, step) if level_v is None else level_v
     if not level:
         return LevelView("no signal", "")
+    if plan.rig.hears_sound:
+        watts = si_text(level**2 / _NOMINAL_OHM, "W", digits=2)
+        return LevelView(f"{si_text(level, 'V', digits=3)} at the loudspeaker", f"{watts} into {_NOMINAL_OHM:g} Ω")
     if plan.rig.senses_impedance:
         return _behind_resistor(level, plan.rig.sense_ohm)
     if step is not None and step.measure.limits_itself:

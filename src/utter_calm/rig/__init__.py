@@ -27,12 +27,14 @@ from utter_calm.rig.sense_calibration import SenseCalibration
 if TYPE_CHECKING:
     from utter_calm.rig.library import keep_rig, known_rigs
     from utter_calm.rig.port import Port, Recording, limits_for, peaks_of
-    from utter_calm.rig.simulated import BARE_LEADS, UNITS, Faults, SimulatedDevice, knobs_of, lacks
+    from utter_calm.rig.simulated import BARE_LEADS, CALIBRATOR, UNITS, Faults, SimulatedDevice, knobs_of, lacks
 
 _LATER = {
     **dict.fromkeys(("Port", "Recording", "limits_for", "peaks_of"), "utter_calm.rig.port"),
     **dict.fromkeys(("keep_rig", "known_rigs"), "utter_calm.rig.library"),
-    **dict.fromkeys(("BARE_LEADS", "UNITS", "Faults", "SimulatedDevice", "knobs_of", "lacks"), "utter_calm.rig.simulated"),
+    **dict.fromkeys(
+        ("BARE_LEADS", "CALIBRATOR", "UNITS", "Faults", "SimulatedDevice", "knobs_of", "lacks"), "utter_calm.rig.simulated"
+    ),
 }
 
 
@@ -45,6 +47,7 @@ def __getattr__(name: str) -> Any:  # noqa: ANN401
 
 __all__ = [
     "BARE_LEADS",
+    "CALIBRATOR",
     "CAPSULE",
     "CURRENT",
     "DRIVE",

@@ -154,6 +154,11 @@ class Rig:
         return bool(self.sense_side)
 
     @property
+    def hears_sound(self) -> bool:
+        """Whether it listens by a microphone: what it drives is a loudspeaker, and a load by itself."""
+        return any(c.role == MICROPHONE for c in self.inputs)
+
+    @property
     def sense_side(self) -> str:
         """How the resistor tells a current; empty where there is none.
 

@@ -21,7 +21,7 @@ from utter_calm.standins.path import PathFilter
 
 DENSITY = 1.2041
 KNOBS = {"situation": room.SITUATIONS, "distance": (), "height": (), "angle": ()}
-_TAPS_S, _TO_PART, _ROOM_NOISE_PA = 0.34, 0.46, 20e-6 * 10 ** (38 / 20)
+_AHEAD, _TAPS_S, _TO_PART, _ROOM_NOISE_PA = 96, 0.34, 0.46, 20e-6 * 10 ** (38 / 20)
 
 
 @dataclass(frozen=True, slots=True)
@@ -163,7 +163,8 @@ class _Way:
         cone, port = heard_at(model, f, *_where(bench))
         # speed to acceleration; close to half the rate nothing is left of it, and all that is heard is heard by the microphone
         soft = np.where(f < _TO_PART * rate, 1.0, np.cos(np.pi / 2 * np.clip((f / rate - _TO_PART) / (0.5 - _TO_PART), 0, 1)) ** 2)
-        common = 2j * np.pi * f * soft * SENSITIVITY * response_of(f)
+        # a sharp end of the band rings before as well: there must be room for that
+        common = 2j * np.pi * f * soft * SENSITIVITY * response_of(f) * np.exp(-2j * np.pi * f * _AHEAD / rate)
         late = np.fft.rfft(tail, taps)
         level = DENSITY * model.driver.sd / (2 * math.pi)
         self._to_cone = PathFilter(np.fft.irfft(common * (cone + level * late * set_out(model, f, 1.2)), taps))
@@ -188,14 +189,14 @@ class _Way:
 class Loudspeaker:
     """A loudspeaker of one way or more, the room's and the microphone's noise with it."""
 
-    late_frames = LinearCircuit.late_frames
+    late_frames = LinearCircuit.late_frames + _AHEAD
 
     def __init__(self, model: LoudspeakerModel, bench: Bench) -> None:
         taps = 1 << math.ceil(math.log2(_TAPS_S * bench.rate_hz))
         reverberant = _where(bench)[0] == room.LOBBY
         tail = room.late_tail(taps // 2, bench.rate_hz, bench.seed + 7) * (1.0 if reverberant else 0.0)
         self._ways = [_Way(one, bench, taps, tail) for one in (model, *model.more)]
-        self._sense = bench.sense_ohm
+        self._sense, self._flowing = bench.sense_ohm, np.zeros(_AHEAD)
         self._own = noise_of(bench.rate_hz, bench.seed + 1)
         self._room = NoiseSource(bench.seed + 2, 1, 1.0)
         self._room_before, self._rate = 0.0, bench.rate_hz
@@ -213,7 +214,9 @@ class Loudspeaker:
         heard = sum(h for h, _ in both) + SENSITIVITY * pascal
         # a loudspeaker of several ways has its amplifiers built in: no current comes out of the rig
         amperes = both[0][1] if len(both) == 1 else np.zeros(len(source))
-        return np.stack([heard, self._sense * amperes], axis=1)
+        whole = np.concatenate([self._flowing, amperes])
+        self._flowing = whole[len(amperes) :]
+        return np.stack([heard, self._sense * whole[: len(amperes)]], axis=1)
 
 
 def _where(bench: Bench) -> tuple[str, float, float, float]:

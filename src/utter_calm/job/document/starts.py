@@ -183,7 +183,7 @@ def _loudspeaker() -> Plan:
     room = (("situation", "in a room"),)
     return Plan(
         rig=acoustic_rig(),
-        steps=(_step("loudspeaker"), _step("decay", room), _step("splice", label="Whole response")),
+        steps=(_step("loudspeaker"), _step("decay", room), _step("splice", label="Whole response", baffle="300 mm")),
         factors=(_CLOSE_BY,),
     )
 

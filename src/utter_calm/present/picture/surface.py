@@ -35,17 +35,25 @@ def surface_picture(shown: Sequence[Shown], spec: PlotSpec, channels: frozenset[
     factor, prefix = prefix_for(float(surface.y[-1]), surface.y_unit)
     differs, same = title_lines([s.facts for s in shown])
     name = label(compare([s.facts for s in shown]), len(shown) - 1, one.facts.kind) if len(shown) > 1 else ""
-    image = SurfaceView(surface.x, surface.y / factor, levels, low, high, view, declared.title)
+    image = SurfaceView(surface.x, surface.y / factor, levels, low, high, view, declared.title, spec.contours)
     return PlotView(
         title=f"{spec.title}, {name}" if name else spec.title,
         differs=differs,
         same=same,
         x=Axis(spec.x_title or x_quantity.title, x_view, float(surface.x[0]), float(surface.x[-1]), x_log),
-        y=Axis(of_unit(surface.y_unit).title, y_view, float(surface.y[0]) / factor, float(surface.y[-1]) / factor, factor=factor,
-               prefix=prefix),
+        y=Axis(spec.y_title or of_unit(surface.y_unit).title, y_view, float(surface.y[0]) / factor, _top(surface.y, levels, low)
+               / factor, factor=factor, prefix=prefix),
         surface=image,
         notes=(f"Colours from {view.at_place(low, decimals=1)} to {view.at_place(high, decimals=1)}.",),
     )  # fmt: skip
+
+
+def _top(y: FloatArray, levels: FloatArray, low: float) -> float:
+    """Where the axis ends: not far above the last row in which anything stands out of the lowest colour."""
+    standing = np.flatnonzero((np.nan_to_num(levels, nan=low) > low).any(axis=1))
+    if not len(standing) or y[0] < 0:
+        return float(y[-1])
+    return float(min(y[-1], y[standing[-1]] + 0.15 * (y[standing[-1]] - y[0])))
 
 
 def slice_curves(surface: SurfaceView, x: float, y: float) -> tuple[CurveView, CurveView]:

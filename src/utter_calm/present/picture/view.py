@@ -105,6 +105,8 @@ class SurfaceView:
         How the heights are looked at.
     title
         What they are.
+    contours
+        Heights at which lines are drawn.
     """
 
     x: FloatArray
@@ -114,6 +116,7 @@ class SurfaceView:
     high: float
     scale: View
     title: str
+    contours: tuple[float, ...] = ()
 
     @property
     def label(self) -> str:

@@ -10,6 +10,7 @@ from utter_calm.errors import InputError
 from utter_calm.job.run.calibration import CalibrationWanted
 from utter_calm.quantities import si_text
 from utter_calm.rig import SENSE, Part
+from utter_calm.ui.chain.microphone_editor import microphone_editor
 from utter_calm.ui.look.fields import FormLine, PercentEdit, PopupForm, QuantityEdit, text_line
 from utter_calm.ui.state.session import JobSession
 
@@ -105,6 +106,8 @@ def calibration_form(session: JobSession, parent: QWidget) -> PopupForm:
 def pickup_editor(session: JobSession, parent: QWidget) -> PopupForm:
     """Say what stands between the unit and the inputs."""
     rig = session.plan.rig
+    if rig.hears_sound:
+        return microphone_editor(session, parent)
     if rig.senses_impedance:
         return sense_editor(session, parent)
 

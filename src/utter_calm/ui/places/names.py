@@ -3,5 +3,5 @@
 from __future__ import annotations
 
 PLOT = "plot"
-NAMES = (PLOT, "claims", "takes", "compare", "rig", "driver", "box", "parts")
+NAMES = (PLOT, "claims", "takes", "compare", "rig", "driver", "box", "parts", "acoustics")
 SUFFIX = ".calm"

@@ -118,7 +118,7 @@ def _measure_menu() -> Iterator[Act]:
     yield Act("renew", "Rene&w what is stale", "Ctrl+U", job=lambda w: w.session.renew_stale())
     yield Act("resume", "Go &on with the interrupted run", "Shift+M", job=lambda w: w.resume())
     yield Act("repeat", "Take the chosen cells fi&ve times", "5", job=lambda w: w.repeat_chosen())
-    yield Act("calibrate", "Cali&brate the impedance…", "Ctrl+I", job=lambda w: w.calibrate())
+    yield Act("calibrate", "Cali&brate impedance or microphone…", "Ctrl+I", job=lambda w: w.calibrate())
     yield Act("effect", "Level by its &effect…", "Ctrl+G", job=lambda w: w.level_by_effect(), gap=True)
     yield Act("live", "&Live", "L", job=lambda w: w.toggle_live())
     yield Act("hum", "&Hum hunt", "H", job=lambda w: w.toggle_hum())

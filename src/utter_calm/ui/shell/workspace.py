@@ -14,6 +14,7 @@ from utter_calm.present.picture.search import search_view
 from utter_calm.quantities import plain_text, si_text
 from utter_calm.ui.chain.condition_editor import add_condition_editor
 from utter_calm.ui.chain.editors import open_editor
+from utter_calm.ui.chain.microphone_editor import calibrator_form
 from utter_calm.ui.chain.rig_editors import calibration_form
 from utter_calm.ui.chain.step_editor import add_step_editor
 from utter_calm.ui.live.forms import effect_form, event_form
@@ -150,9 +151,11 @@ class Workspace(Screen):
             self.tell("Nothing is left of the last run.")
 
     def calibrate(self) -> None:
-        """Ask for the known resistor, and calibrate the impedance of the rig."""
+        """Calibrate what the rig listens by: ask for the known resistor, or for what the calibrator gives."""
         if not self.live.running and not self.session.running:
-            calibration_form(self.session, self.chain.links["pickup"]).open_under(self.chain.links["pickup"])
+            link = self.chain.links["pickup"]
+            form = calibrator_form if self.session.plan.rig.hears_sound else calibration_form
+            form(self.session, link).open_under(link)
 
     def show_calculator(self) -> None:
         """Open the little calculator with the chosen level and load."""

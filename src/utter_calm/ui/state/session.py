@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import threading
 from dataclasses import replace
-from typing import cast
 
 from PySide6.QtCore import QObject
 
@@ -13,29 +12,25 @@ from utter_calm.errors import UtterCalmError
 from utter_calm.job.document import Cell, JobDocument, Reference
 from utter_calm.job.job import Job
 from utter_calm.job.run.bench import PICKUP_FACTOR
-from utter_calm.job.run.calibration import CalibrationWanted, with_calibration
 from utter_calm.job.run.prompt import Answer, Prompt
 from utter_calm.job.take import TakeSummary
-from utter_calm.measure.impedance_sweep import ImpedanceSweepSettings
 from utter_calm.measure.kind import StepSettings
 from utter_calm.measure.level_effect import Effect, find_level
-from utter_calm.present.chain import percent_off
 from utter_calm.quantities import Measured, number_of, si_text
-from utter_calm.rig import Rig, SenseCalibration, keep_rig, known_rigs
-from utter_calm.ui.state.benched import Benched
+from utter_calm.ui.state.calibrating import Calibrating
 from utter_calm.ui.state.newest import Newest
 from utter_calm.ui.state.outliving import let_go
-from utter_calm.ui.state.worker import CalibrationWorker, Computation, RunWorker, WatchWorker
+from utter_calm.ui.state.worker import AskingWorker, Computation, RunWorker, WatchWorker
 
 
-class JobSession(Benched):
+class JobSession(Calibrating):
     """The open job and all that can be done with it; knows no widgets."""
 
     def __init__(self, job: Job, parent: QObject | None = None) -> None:
         super().__init__(job, parent)
         self.auto_rig = False
         self.check_leads = True
-        self._worker: RunWorker | CalibrationWorker | None = None
+        self._worker: AskingWorker | None = None
         self._prompt: Prompt | None = None
         self._computations: set[Computation] = set()
         self._askers: list[Newest] = []
@@ -130,36 +125,7 @@ class JobSession(Benched):
         worker.cancelled.connect(lambda: self.told.emit("Stopped. Takes that were finished are stored."))
         self._begin(worker)
 
-    def calibrate(self, asked: CalibrationWanted) -> None:
-        """Calibrate the impedance of the plan's rig, guided; it is kept with every plan of that rig, and in the library.
-
-        Raises
-        ------
-        InputError
-            The known resistor cannot be read.
-        """
-        asked.resistor()
-        if self._worker is not None:
-            return
-        rig = self.plan.rig
-        step = next((s for s in self.plan.steps if s.kind == "impedance_sweep"), None)
-        settings = ImpedanceSweepSettings() if step is None else cast("ImpedanceSweepSettings", step.typed_settings())
-        worker = CalibrationWorker(self.bench, rig, asked, settings, auto=self.auto_rig, parent=self)
-        worker.shared.connect(self.shared)
-        worker.done.connect(lambda made: self._calibrated(rig, made))
-        self._begin(worker)
-
-    def _calibrated(self, rig: Rig, made: SenseCalibration) -> None:
-        self.edit("calibrate the impedance", with_calibration(self.document, rig, made))
-        if rig.name in known_rigs():
-            try:
-                keep_rig(self.plan.rig)
-            except UtterCalmError as problem:
-                self.cautioned.emit(str(problem))
-        known = si_text(made.known_ohm, "ohm", digits=4)
-        self.told.emit(f"Calibrated and proven: {known} reads {percent_off(made.proof or 0.0)}. It counts for {made.days} days.")
-
-    def _begin(self, worker: RunWorker | CalibrationWorker) -> None:
+    def _begin(self, worker: AskingWorker) -> None:
         worker.asked.connect(self._asked)
         worker.failed.connect(self.warned)
         worker.finished.connect(self._ended)

@@ -13,6 +13,7 @@ from utter_calm.job.document import Cell
 from utter_calm.job.job import Job
 from utter_calm.job.run.bench import Bench
 from utter_calm.job.run.calibration import CalibrationWanted, calibrate_bench
+from utter_calm.job.run.microphone import CalibratorWanted, calibrate_microphone
 from utter_calm.job.run.prompt import Answer, Prompt
 from utter_calm.job.run.run import RunHooks, RunProgress, run_cells
 from utter_calm.measure.impedance_sweep import ImpedanceSweepSettings
@@ -104,6 +105,22 @@ class CalibrationWorker(AskingWorker):
         s = self._settings
         self.done.emit(calibrate_bench(
             self._bench, self._rig, self._wanted, s.rate_hz, s.level_v, self._ask, cancel=self._cancel, progress=self.shared.emit,
+        ))  # fmt: skip
+
+
+class MicrophoneWorker(AskingWorker):
+    """Calibrates the microphone of a rig; ``done`` carries what was found, ``shared`` how far it is and what is going on."""
+
+    done = Signal(object)
+    shared = Signal(float, str)
+
+    def __init__(self, bench: Bench, rig: Rig, wanted: CalibratorWanted, *, auto: bool, parent: QObject) -> None:
+        super().__init__(bench, auto=auto, parent=parent)
+        self._rig, self._wanted = rig, wanted
+
+    def _work(self) -> None:
+        self.done.emit(calibrate_microphone(
+            self._bench, self._rig, self._wanted, self._ask, cancel=self._cancel, progress=self.shared.emit
         ))  # fmt: skip
 
 
