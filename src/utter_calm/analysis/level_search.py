@@ -81,7 +81,7 @@ def search_proportional(
     From a quiet try the second aims a decibel below the target, the third at it.
     """
     tries: list[Tried] = []
-    level = start
+    level, heard = start, False
     for _ in range(_FEW):
         value, u_value = yield level
         tries.append(Tried(level, value, u_value))
@@ -92,8 +92,8 @@ def search_proportional(
         if not value > 3 * u_value:  # nothing is heard yet
             level = min(limit, level * _UNHEARD)
             continue
-        far = value < target / _CAREFUL
-        level = min(limit, level * target / value / (_CAREFUL if far else 1.0))
+        level = min(limit, level * target / value / (1.0 if heard else _CAREFUL))
+        heard = True
     best = min(tries, key=lambda t: _distance(t, target))
     return _result(best, tries, reached=False, why="the reading does not hold still")
 

@@ -9,6 +9,7 @@ from dataclasses import replace
 from typing import Any
 
 from utter_calm.demo.drivers import demo_drivers
+from utter_calm.demo.loudspeakers import demo_loudspeakers
 from utter_calm.job.document import LOAD, Claim, Factor, MaskPoint, Plan, Step, Unit
 from utter_calm.measure.kinds import KINDS
 from utter_calm.quantities import NONE, Conditions, Measured
@@ -50,7 +51,7 @@ def demo_delivery() -> tuple[tuple[Unit, ...], tuple[Plan, ...]]:
         _converter(),
         _cables(),
     )
-    groups = (*(((unit,), plan) for unit, plan in pairs), *demo_drivers())
+    groups = (*(((unit,), plan) for unit, plan in pairs), *demo_drivers(), *demo_loudspeakers())
     planned = [(unit, f"p{n}") for n, (units, _) in enumerate(groups, start=1) for unit in units]
     units = tuple(replace(unit, id=f"u{n}", plan=plan) for n, (unit, plan) in enumerate(planned, start=1))
     return units, tuple(replace(plan, id=f"p{n}") for n, (_, plan) in enumerate(groups, start=1))

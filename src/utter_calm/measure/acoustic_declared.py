@@ -10,7 +10,7 @@ from utter_calm.measure.usable import RECORD_READINGS
 READINGS: dict[str, Declared] = {
     "sensitivity_2v83": Declared("sensitivity at 2.83 V", "sound_pressure", "Power mean of the response from 300 Hz to 3 kHz over "
                                  "log f, at 2.83 V and 1 m."),
-    "lower_10db": Declared("−10 dB, lower end", "frequency", "Where the response falls 10 dB below the mean of 300 Hz to 3 kHz.",
+    "lower_10db": Declared("−10 dB, lower end", "frequency", "Where the response falls 10 dB below its mean in the band.",
                            digits=3),
     "lower_3db": Declared("−3 dB, lower end", "frequency", "Where the response falls 3 dB below that mean.", digits=3),
     "upper_3db": Declared("−3 dB, upper end", "frequency", "Where it falls 3 dB below that mean, above.", digits=3),
@@ -45,6 +45,7 @@ READINGS: dict[str, Declared] = {
 TRACES: dict[str, Declared] = {
     "response": Declared("response", "gain", "Sound pressure over voltage at the loudspeaker, or recorded over played, under the "
                          "window; the delay is taken out."),
+    "relative": Declared("re its mean", "gain", "Response over its power mean in the band of the tolerance."),
     "group_delay": Declared("group delay", "time", "Minus the slope of the phase over angular frequency, of the response."),
     "excess_phase": Declared("excess phase", "phase", "Phase of the response less its minimum phase."),
     "harmonic_#": Declared("harmonic {}", "distortion", "Harmonic {} over the fundamental at the microphone, over excitation "

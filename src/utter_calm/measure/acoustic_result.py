@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 
@@ -12,8 +13,10 @@ from utter_calm.analysis.acoustic.loudspeaker import Loudspeaker, LoudspeakerRes
 from utter_calm.analysis.response import corners
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import ComplexArray, analytic
+from utter_calm.measure.response import sweep_trust
 from utter_calm.measure.result import ResultBuilder, Trace, Trust
 from utter_calm.quantities import si_text
+from utter_calm.signals.sweep import Sweep
 
 BAND_HZ = (300.0, 3000.0)
 _VOLTS, _SHORT_HZ, _THREE_DB, _TEN_DB = 2.83, 500.0, 10 ** (-3 / 20), 10 ** (-10 / 20)
@@ -25,6 +28,15 @@ def band_mean(frequency_hz: FloatArray, magnitude: FloatArray, band_hz: tuple[fl
         return None
     grid = np.geomspace(*band_hz, 1200)
     return math.sqrt(float(np.mean(magnitude_at(grid, frequency_hz, magnitude) ** 2)))
+
+
+def heard_trust(trust: Sequence[Trust], found: Loudspeaker, channel: int, sweep: Sweep, rate_hz: float) -> list[Trust]:
+    """What befell a recording in a room: as of any sweep, but where reflections cancel the sound nothing dropped out."""
+    said = sweep_trust(found.sweep, channel, sweep, rate_hz)
+    if not any(t.code == "dropout" for t in trust):  # no sample stood still
+        said = [t for t in said if t.code != "dropout"]
+    known = ("late_start", "early_end", "dropout", *(t.code for t in said))
+    return [*(t for t in trust if t.code not in known), *said]
 
 
 def add_times(out: ResultBuilder, found: Loudspeaker, delay_s: float, channel: int = 1) -> None:
@@ -93,13 +105,16 @@ def add_curve_readings(out: ResultBuilder, channel: int, *, distance_m: float | 
         if trace.y_unit == "Pa/V" and distance_m is not None:
             at = _VOLTS * distance_m
             out.add("sensitivity_2v83", channel, mean * at, "Pa", None if u is None else u * at)
+    mean = band_mean(f, magnitude, band_hz)
+    if mean is not None:
         for name, ratio in (("3db", _THREE_DB), ("10db", _TEN_DB)):
-            ends = corners(f, magnitude / mean, ratio=ratio)
+            ends = corners(f, magnitude / mean, reference_hz=math.sqrt(band_hz[0] * band_hz[1]), ratio=ratio)
             for side, corner in zip(("lower", "upper"), ends, strict=True):
                 if corner is not None:
                     out.add(f"{side}_{name}", channel, corner, "Hz")
-    mean = band_mean(f, magnitude, band_hz)
-    if mean is not None:
+        spread = None if trace.uncertainty is None else trace.uncertainty / mean
+        out.traces.append(Trace("relative", channel, trace.x, "Hz", trace.magnitude / mean, "1", None, spread, trace.valid,
+                                trace.invalid_reason))  # fmt: skip
         band = (f >= band_hz[0]) & (f <= band_hz[1])
         out.add("response_above", channel, float(np.max(magnitude[band])) / mean, "1")
         out.add("response_below", channel, float(np.min(magnitude[band])) / mean, "1")

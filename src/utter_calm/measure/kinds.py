@@ -38,6 +38,7 @@ _WHERE = {
     "decay": "DecayMaps",
     "splice": "SplicedResponse",
     "directivity": "DirectivityAverages",
+    "seat": "SeatAverage",
 }
 """Key, which is the name of its module too, and class."""
 _BESIDE = {"microphone": "microphone"}

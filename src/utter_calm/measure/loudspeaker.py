@@ -21,6 +21,7 @@ from utter_calm.measure.acoustic_result import (
     add_response,
     add_time_curves,
     add_times,
+    heard_trust,
 )
 from utter_calm.measure.acoustic_settings import AUTO, BY_HAND, CLOSE, LoudspeakerSettings
 from utter_calm.measure.capture import Capture
@@ -28,7 +29,6 @@ from utter_calm.measure.declare import with_roles
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, Stimulus
 from utter_calm.measure.pictures import PHASE
 from utter_calm.measure.point import ORDERS
-from utter_calm.measure.response import sweep_trust
 from utter_calm.measure.result import Reading, Result, ResultBuilder, Trust
 from utter_calm.measure.swept import between_silences
 from utter_calm.measure.usable import usable_part
@@ -81,6 +81,8 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
                  x_title="frequency of the fundamental", unwanted=True, short="distortion"),
         PlotSpec("buzz", "Rub and buzz", ("high_order",), x_title="frequency of the fundamental", unwanted=True,
                  short="rub and buzz"),
+        PlotSpec("relative", "Response re its mean in the band", ("relative",), detail=3.0, short="re mean",
+                 edges=("band_low_hz", "band_high_hz")),
         PlotSpec("impulse", "Impulse response", ("impulse", "step"), x="time", y="linear", short="impulse"),
         PlotSpec("phase", "Phase", ("response",), y=PHASE),
         PlotSpec("excess", "Excess phase", ("excess_phase",), short="excess"),
@@ -111,8 +113,7 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         found = analyze_loudspeaker(heard, played.volts, settings.sweep, capture.rate_hz, known)
         if progress is not None:
             progress(0.7)
-        said = sweep_trust(found.sweep, channel, settings.sweep, capture.rate_hz)
-        kept = [t for t in trust if t.code not in ("late_start", "early_end", "dropout")] + said
+        kept = heard_trust(trust, found, channel, settings.sweep, capture.rate_hz)
         begins = int((settings.sweep.onset_s + found.delay_s) * capture.rate_hz)
         sounding = heard[max(0, begins) : begins + int(settings.duration_s * capture.rate_hz)]
         level = float(np.sqrt(np.mean(sounding**2))) if len(sounding) else 0.0

@@ -72,11 +72,20 @@ class SplicedResponse(Deduction[SpliceSettings]):
                           "tilt", "sensitivity_2v83")  # fmt: skip
     traces = {
         "response": replace(CURVES["response"], title="spliced"),
+        "relative": CURVES["relative"],
         "near": replace(CURVES["response"], title="close by", text="Close to the cone, at the level of the far one."),
         "far": replace(CURVES["response"], title="from afar", text="From afar, under its window."),
     }
     plots = (
         PlotSpec("response", "Spliced response", ("response",), detail=3.0, edges=("band_low_hz", "band_high_hz")),
+        PlotSpec(
+            "relative",
+            "Spliced response re its mean in the band",
+            ("relative",),
+            detail=3.0,
+            short="re mean",
+            edges=("band_low_hz", "band_high_hz"),
+        ),
         PlotSpec("parts", "Near and far", ("response", "near", "far"), short="near and far"),
         PlotSpec("phase", "Phase", ("response",), y=PHASE),
     )
@@ -102,7 +111,10 @@ class SplicedResponse(Deduction[SpliceSettings]):
         near, far = (_response(takes[key][0]) for key in ("near", "far"))
         mouth = None
         if settings.port and "port" in takes:
-            mouth = (*_curve(_response(takes["port"][0])), settings.metres(settings.port, "port") / across)
+            f, value = _curve(_response(takes["port"][0]))
+            # each take counts from its own direct sound; cone and port add by the clock that they share
+            late = _delay(takes["port"][0]) - _delay(takes["near"][0])
+            mouth = (f, np.asarray(value * np.exp(-2j * np.pi * f * late)), settings.metres(settings.port, "port") / across)
         wide = settings.metres(settings.baffle, "baffle") if settings.baffle else None
         try:
             found = splice(_curve(near), _curve(far), across / 2, mouth, wide)
@@ -139,6 +151,11 @@ def _curve(trace: Trace) -> tuple[FloatArray, ComplexArray]:
     inside = (trace.x >= low * 0.9999) & (trace.x <= high * 1.0001)
     phase = trace.phase_rad if trace.phase_rad is not None else np.zeros(len(trace.x))
     return trace.x[inside], np.asarray(trace.magnitude[inside] * np.exp(1j * phase[inside]))
+
+
+def _delay(given: Given) -> float:
+    found = next((r for r in given.result.readings if r.name == "delay"), None)
+    return 0.0 if found is None else found.value
 
 
 def _distance(given: Given) -> float | None:

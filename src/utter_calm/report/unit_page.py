@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import TYPE_CHECKING, cast
 
 from utter_calm.job.document import Cell, Plan, Step, Unit
 from utter_calm.job.facts import Shown, facts_of
@@ -10,11 +11,19 @@ from utter_calm.job.job import Job
 from utter_calm.job.take import TakeSummary
 from utter_calm.measure.kind import PlotSpec
 from utter_calm.present.coverage import setup_title
+from utter_calm.present.palette import LIGHT
 from utter_calm.present.panel import panel_view
 from utter_calm.present.picture.compose import plot_view
+from utter_calm.present.picture.drawing import Drawing
 from utter_calm.present.picture.view import PlotView
+from utter_calm.present.room import room_drawing, setup_words
 from utter_calm.quantities import si_text, value_text
 from utter_calm.report.sections import values_text
+from utter_calm.rig import Rig
+from utter_calm.rig.microphone import capsule_of
+
+if TYPE_CHECKING:
+    from utter_calm.measure.acoustic_settings import LoudspeakerSettings
 
 _MOST_PICTURES, _MOST_READINGS = 6, 3
 
@@ -39,6 +48,9 @@ class UnitPage:
     facts: tuple[tuple[str, str], ...]
     trust: tuple[str, ...]
     notes: tuple[str, ...]
+    setup: tuple[str, ...] = ()
+    sketch: Drawing | None = None
+    scores: tuple[tuple[str, str, str], ...] = ()
 
 
 def unit_page(job: Job, unit: Unit) -> UnitPage | None:
@@ -47,6 +59,7 @@ def unit_page(job: Job, unit: Unit) -> UnitPage | None:
     measured = [(step, takes) for step in plan.steps if (takes := _newest(job, unit, step))]
     if not measured:
         return None
+    stood = [s for step, takes in measured for s in _stood(job, step, takes)]
     claimed = {claim.step for claim in plan.claims}
     first = [(step, takes) for step, takes in measured if step.id in claimed] or measured
     pictures = [picture for step, takes in first for picture in _pictures(job, plan, step, takes)]
@@ -62,7 +75,17 @@ def unit_page(job: Job, unit: Unit) -> UnitPage | None:
         facts=_facts(plan),
         trust=tuple(dict.fromkeys((*stale, *trust))),
         notes=tuple(note for note in notes if note),
+        setup=tuple(dict.fromkeys(setup_words(s) for s in stood)),
+        sketch=next((room_drawing(s.layout, 260, 130, LIGHT) for s in stood if s.layout.source_m), None),
+        scores=tuple((s.heading, f"{s.value:g} of {s.most:g}", s.note) for s in unit.scores),
     )
+
+
+def _stood(job: Job, step: Step, takes: list[TakeSummary]) -> list[LoudspeakerSettings]:
+    """How loudspeakers stood for the takes of a step."""
+    if step.kind != "loudspeaker":
+        return []
+    return [cast("LoudspeakerSettings", job.settings_of(t)) for t in takes]
 
 
 def _newest(job: Job, unit: Unit, step: Step) -> list[TakeSummary]:
@@ -105,13 +128,21 @@ def _readings(job: Job, plan: Plan, step: Step, takes: list[TakeSummary]) -> Ste
     return StepReadings(step.title, titles, rows)
 
 
+def _pickup(rig: Rig) -> str:
+    capsule = capsule_of(rig)
+    if capsule is None:
+        return "direct" if rig.pickup_ratio == 1 else f"divider by {rig.pickup_ratio:g}"
+    known = f"calibrated {capsule.history[-1].day} by {capsule.history[-1].how}" if capsule.history else "by its data sheet"
+    return f"microphone, {si_text(capsule.value, 'V/Pa', digits=4)}, {known}"
+
+
 def _facts(plan: Plan) -> tuple[tuple[str, str], ...]:
     rig = plan.rig
     return (
         *((f.name, ", ".join(value_text(v) for v in f.values)) for f in plan.factors),
         ("rig", f"{rig.name} ({rig.device}), calibrated {rig.calibrated}"),
         ("full scale", f"output {si_text(rig.output_full_scale_v, 'V')}, input {si_text(rig.input_full_scale_v, 'V')}"),
-        ("pickup", "direct" if rig.pickup_ratio == 1 else f"divider by {rig.pickup_ratio:g}"),
+        ("pickup", _pickup(rig)),
         ("ceiling", str(si_text(rig.ceiling_v, "V"))),
         ("uncertainty of levels (k = 2)", f"{2 * 100 * rig.u_level:.2g} % ({2 * 8.686 * rig.u_level:.2g} dB)"),
     )

@@ -12,11 +12,16 @@ from utter_calm.formats.tables import write_text
 from utter_calm.formats.whole import write_whole
 from utter_calm.job.job import Job
 from utter_calm.present.palette import LIGHT
+from utter_calm.present.picture.drawing import Drawing
 from utter_calm.report.document import report_document
-from utter_calm.report.svg import plot_svg
+from utter_calm.report.svg import drawing_svg, plot_svg
 
 _SMALL, _LARGE = (480, 300), (760, 380)
 _PAPER = replace(LIGHT, grid="#efebe1")
+
+
+def _sketch(drawing: Drawing) -> str:
+    return drawing_svg(drawing, "How it stood", "sketch")
 
 
 def report_html(job: Job, *, appendix: bool = False) -> str:
@@ -36,7 +41,7 @@ def report_html(job: Job, *, appendix: bool = False) -> str:
         for number, (plot, size) in enumerate([*small, *large])
         if plot.sheet is None
     }
-    return str(template.render(report=document, style=style, picture=lambda plot: pictures[id(plot)]))
+    return str(template.render(report=document, style=style, picture=lambda plot: pictures[id(plot)], sketch=_sketch))
 
 
 def keep_units(text: str) -> str:

@@ -20,7 +20,9 @@ from utter_calm.standins.noise import NoiseSource
 from utter_calm.standins.path import PathFilter
 
 DENSITY = 1.2041
-KNOBS = {"situation": room.SITUATIONS, "distance": (), "height": (), "angle": ()}
+SEATS = {"seat 1": (3.0, 1.2, 0.1), "seat 2": (3.4, 1.15, 0.35), "seat 3": (2.8, 1.2, -0.3), "seat 4": (4.1, 1.25, 0.2)}
+"""Distance, height and angle of the seats that stand about."""
+KNOBS = {"situation": room.SITUATIONS, "distance": (), "height": (), "angle": (), "position": tuple(SEATS)}
 _AHEAD, _TAPS_S, _TO_PART, _ROOM_NOISE_PA = 96, 0.34, 0.46, 20e-6 * 10 ** (38 / 20)
 
 
@@ -221,6 +223,8 @@ class Loudspeaker:
 
 def _where(bench: Bench) -> tuple[str, float, float, float]:
     """Situation, distance, height and angle (rad) as they stand."""
+    if "position" in bench.positions:
+        return (room.LOBBY, *SEATS[bench.position("position", "seat 1")])
     distance = number_of(bench.positions.get("distance"), "m") or 1.0
     height = number_of(bench.positions.get("height"), "m") or 1.2
     angle = number_of(bench.positions.get("angle"), "rad") or 0.0

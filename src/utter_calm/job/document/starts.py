@@ -188,6 +188,15 @@ def _loudspeaker() -> Plan:
     )
 
 
+def _at_the_seat() -> Plan:
+    places = tuple(f"seat {k}" for k in range(1, 5))
+    return Plan(
+        rig=acoustic_rig(),
+        steps=(_step("loudspeaker", duration_s=4.0, gate="none", distance_m=3.0), _step("seat")),
+        factors=(Factor("position", places, "Put the microphone at {value}, where ears would be."),),
+    )
+
+
 def _all_round() -> Plan:
     """A loudspeaker turned to one side: what is alike to both need not be measured twice."""
     angles = tuple(Measured(math.radians(a), "rad") for a in range(0, 181, 10))
@@ -229,6 +238,8 @@ STARTS: dict[str, Start] = {
         Start("loudspeaker", "Loudspeaker", "Response, reflections, distortion, decay; close by and from afar, spliced",
               ("ceiling loudspeaker", "console wedge", "audio-guide speaker", "subwoofer in its box",
                "ceiling loudspeaker, coil rubs"), _loudspeaker),
+        Start("seat", "Loudspeaker at the seat", "Several positions averaged, with their spread",
+              ("ceiling loudspeaker", "console wedge"), _at_the_seat),
         Start("all-round", "Loudspeaker, all round", "Every ten degrees: beamwidth, sound power, response to expect in a room",
               ("ceiling loudspeaker", "console wedge", "audio-guide speaker"), _all_round),
         Start("parts", "Crossover parts", "Resistors, inductors and capacitors against what is printed on them", ("part box",),

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from utter_calm.job.document.scores import Score
+
 
 @dataclass(frozen=True, slots=True)
 class Unit:
@@ -25,6 +27,8 @@ class Unit:
         Which stand-in of the simulated bench plays it; empty for a real one.
     plan
         Id of the plan it is measured by; many units of a kind share one.
+    scores
+        Of listening, under headings of whoever listened.
     """
 
     id: str = "u1"
@@ -35,6 +39,7 @@ class Unit:
     notes: str = ""
     stand_in: str = "dome amplifier"
     plan: str = "p1"
+    scores: tuple[Score, ...] = ()
 
     @property
     def title(self) -> str:

@@ -119,8 +119,6 @@ def _contour_words(
         column = int(0.62 * inside.shape[1])
         crossings = np.flatnonzero(inside[1:, column] ^ inside[:-1, column])
         if len(crossings):
-            text = scale.at_place(level, decimals=0)
-            out.append(
-                Text(frame.left + column + 3, frame.top + float(crossings[0]) - 3, text, _over(palette, place), style.letters - 2)
-            )
+            text, colour = scale.at_place(level, decimals=0), _over(palette, place)
+            out.append(Text(frame.left + column + 3, frame.top + float(crossings[0]) - 3, text, colour, style.letters - 2))
     return out

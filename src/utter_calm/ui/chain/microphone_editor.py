@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QComboBox, QWidget
 
 from utter_calm.errors import InputError
 from utter_calm.formats.curve_text import Curve, read_curve
+from utter_calm.formats.teds import read_data_sheet
 from utter_calm.job.run.microphone import CalibratorWanted
 from utter_calm.quantities import parse_quantity
 from utter_calm.rig import CAPSULE, Correction, Part
@@ -50,7 +51,12 @@ def microphone_editor(session: JobSession, parent: QWidget) -> PopupForm:
     file = text_line("", "File with the microphone's response")
     file.setPlaceholderText("none" if now.correction is None else "as it is; “none” takes it away")
 
+    sheet = text_line("", "Dump of the data sheet stored in it (IEEE 1451.4)")
+    sheet.setPlaceholderText("says who made it and which one it is")
+
     def apply(form: PopupForm) -> None:
+        if form.text("sheet").strip():
+            session.told.emit(read_data_sheet(Path(form.text("sheet").strip()).expanduser()).words)
         value = form.quantity("value")
         if not value > 0:
             raise InputError("A microphone's sensitivity is above zero.", hint="As in 12.5 mV/Pa, or -38 dB re 1 V/Pa.")
@@ -63,7 +69,7 @@ def microphone_editor(session: JobSession, parent: QWidget) -> PopupForm:
         changed = replace(now, value=value, u_value=10 ** (within / 20) / 2 - 0.5, correction=correction)
         others = tuple(p for p in rig.parts if p is not part)
         session.edit_plan("change the microphone", replace(session.plan, rig=replace(rig, parts=(changed, *others))))
-        if typed and correction is not None:
+        if typed and typed != "none" and correction is not None:
             session.told.emit(f"{Path(typed).name}: {moved_words(correction)} If that is the wrong way, choose the other meaning.")
 
     lines = [
@@ -71,6 +77,7 @@ def microphone_editor(session: JobSession, parent: QWidget) -> PopupForm:
         FormLine("within", "Known to ± (k = 2)", text_line(f"{20 * math.log10(1 + 2 * now.u_value):.2f} dB", "Uncertainty")),
         FormLine("file", "Its response, a file", file),
         FormLine("holds", "The file is", holds),
+        FormLine("sheet", "Stored data sheet, a dump", sheet),
     ]
     form = PopupForm(parent, "Microphone", lines, apply)
     form.add_button("Calibrate…", lambda: calibrator_form(session, parent).open_under(parent))

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QComboBox, QWidget
 
 from utter_calm.errors import InputError
 from utter_calm.job.document import LOAD, Factor
+from utter_calm.job.document.scores import parse_scores, scores_text
 from utter_calm.quantities import (
     NONE,
     Measured,
@@ -34,6 +35,7 @@ def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
         changed = replace(
             unit, name=form.text("name") or "Unit", sample=form.text("sample"), settings=form.text("settings"),
             nominal_gain=gain, notes=form.text("notes"), stand_in=str(behind.currentData()),
+            scores=parse_scores(form.text("scores")),
         )  # fmt: skip
         session.edit_unit("change the unit", changed)
 
@@ -46,12 +48,15 @@ def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
         behind.addItem(f"stand-in: {name}", name)
     behind.addItem("a real unit at the rig's own channels", "")
     behind.setCurrentIndex(max(0, behind.findData(unit.stand_in)))
+    scores = text_line(scores_text(unit.scores), "Scores of listening")
+    scores.setPlaceholderText("as in bass 7/10; voices 8/10 a little thin")
     lines = [
         FormLine("name", "What it is", text_line(unit.name, "What it is")),
         FormLine("sample", "Which one", text_line(unit.sample, "Which one")),
         FormLine("settings", "Switches and knobs", text_line(unit.settings, "Switches and knobs")),
         FormLine("gain", "Gain by its data sheet", gain_line),
         FormLine("notes", "Notes", text_line(unit.notes, "Notes")),
+        FormLine("scores", "Scores", scores),
         FormLine("behind", "Behind it", behind),
     ]
     form = PopupForm(parent, "Unit under test", lines, apply)

@@ -3,5 +3,5 @@
 from __future__ import annotations
 
 PLOT = "plot"
-NAMES = (PLOT, "claims", "takes", "compare", "rig", "driver", "box", "parts", "acoustics")
+NAMES = (PLOT, "claims", "takes", "compare", "rig", "driver", "box", "parts", "acoustics", "library")
 SUFFIX = ".calm"

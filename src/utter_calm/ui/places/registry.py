@@ -83,6 +83,12 @@ def _acoustics(session: JobSession) -> QWidget:
     return AcousticsPlace(session)
 
 
+def _library(session: JobSession) -> QWidget:
+    from utter_calm.ui.places.library import LibraryPlace
+
+    return LibraryPlace(session)
+
+
 def _with(*kinds: str) -> Wanted:
     """Wanted by plans that have a step of one of these kinds."""
     return lambda plan: any(step.kind in kinds for step in plan.steps)
@@ -92,5 +98,6 @@ PLACES: tuple[Place, ...] = (
     Place("claims", _claims), Place("takes", _takes), Place("compare", _compare), Place("rig", _rig),
     Place("driver", _driver, _with("driver")), Place("box", _box, _with("driver", "box_model")),
     Place("parts", _parts, _with("part")), Place("acoustics", _acoustics, _with("loudspeaker")),
+    Place("library", _library),
 )  # fmt: skip
 """Beside the plot, in the order of their keys from F3 on. Parts, acoustics, models and series register here as they come."""

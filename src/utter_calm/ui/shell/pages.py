@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtWidgets import QStackedWidget, QWidget
 
 from utter_calm.ui.places.registry import PLACES
@@ -14,20 +16,22 @@ class Pages(dict[str, QWidget]):
     A job of amplifiers does not wait for the places of drivers.
     """
 
-    def __init__(self, session: JobSession, stack: QStackedWidget) -> None:
+    def __init__(self, session: JobSession, stack: QStackedWidget, to_plot: Callable[[], None]) -> None:
         super().__init__()
-        self._session, self._stack = session, stack
+        self._session, self._stack, self._to_plot = session, stack, to_plot
         for _ in PLACES:
             stack.addWidget(QWidget())
 
     def __missing__(self, name: str) -> QWidget:
         number, place = next((k, p) for k, p in enumerate(PLACES, start=1) if p.name == name)
-        page, kept, shown = place.make(self._session), self._stack.widget(number), self._stack.currentWidget()
+        page, kept, current = place.make(self._session), self._stack.widget(number), self._stack.currentWidget()
         self._stack.insertWidget(number, page)
-        if shown is kept:
+        if current is kept:
             self._stack.setCurrentWidget(page)
         if kept is not None:
             self._stack.removeWidget(kept)
             kept.deleteLater()
+        if (shown := getattr(page, "shown", None)) is not None:  # it asks for the plot
+            shown.connect(self._to_plot)
         self[name] = page
         return page

@@ -64,7 +64,6 @@ class Workspace(Screen):
         self.plots.wanted.connect(lambda: self.show_place("plot"))
         self.plots.told.connect(self.tell)
         self.place_buttons.idClicked.connect(lambda number: self.show_place(NAMES[number]))
-        self.takes.shown.connect(lambda: self.show_place("plot"))
         self.claims.pressed.connect(self._show_claim)
         self.readings.note_edited.connect(self._note)
         self.transport.mute.connect(self.mute)

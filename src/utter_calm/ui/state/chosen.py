@@ -174,8 +174,8 @@ class Chosen(QObject):
         self.pinned = takes
         self.selection_changed.emit()
 
-    def bring(self, path: Path) -> tuple[TakeSummary, ...]:
-        """Bring the newest takes of another job along, to be laid beside our own; nothing of it is stored.
+    def bring(self, path: Path, *, only: int | None = None) -> tuple[TakeSummary, ...]:
+        """Bring the newest takes of another job along, or ``only`` one, to be laid beside our own; nothing of it is stored.
 
         Raises
         ------
@@ -186,7 +186,8 @@ class Chosen(QObject):
         try:
             brought = []
             for take in other.takes:
-                if take.superseded_by is None and take.role != FLOOR:
+                wanted = take.superseded_by is None and take.role != FLOOR if only is None else take.id == only
+                if wanted:
                     number = -1 - len(self.guests)
                     summary = replace(
                         take, id=number, unit_title=f"{take.unit_title} ({path.stem})", superseded_by=None, sources=()
