@@ -14,6 +14,7 @@ import pytest
 from utter_calm.cli import run
 from utter_calm.demo import demo_document
 from utter_calm.demo.drivers import calibrated_rig
+from utter_calm.demo.loudspeakers import lobby_rig
 from utter_calm.job.document import NO_SETUP, Cell
 from utter_calm.job.facts import Shown, facts_of
 from utter_calm.job.job import Job
@@ -41,6 +42,8 @@ def bench_of(key, **device):
     """Rig and device on which a kind of step makes sense, with the stand-in that it is meant for; and its load in ohms."""
     if key == "impedance_sweep":
         rig, unit, load = calibrated_rig(), "surround driver", None
+    elif key == "loudspeaker":
+        rig, unit, load = lobby_rig(), "ceiling loudspeaker", None
     elif key == "tracking":
         rig, unit, load = stereo_rig().with_divider(1.0), "preamplifier", None
     else:

@@ -237,7 +237,7 @@ def test_the_units_of_a_job_are_chosen_and_the_bench_follows(qtbot, window, tmp_
     Job.create(tmp_path / "all.calm", demo_document()).close()
     assert window.open_path(tmp_path / "all.calm")
     space = window.workspace
-    assert space.coverage.plans.count() == 12
+    assert space.coverage.plans.count() == 16
     press(qtbot, window, Qt.Key.Key_PageDown)
     assert space.session.unit.name.startswith("Console preamplifier")
     assert "on the bench: dome amplifier" in space.chain.links["unit"]._view.badge

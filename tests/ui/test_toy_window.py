@@ -50,7 +50,7 @@ def test_from_an_empty_job_to_a_report_by_the_window_alone(qtbot, window, tmp_pa
         form = add_step_editor(session, space)
         fill(form, kind=title, label="")
     form = add_condition_editor(session, space)
-    fill(form, name="distance", values="0.5 m, 1 m")
+    fill(form, name="row", values="0.5 m, 1 m")
     row, law = (space.coverage.model.view.rows.index(title) for title in ("Murmur", "Law of distance"))
 
     session.check_leads = False

@@ -95,8 +95,8 @@ class ImpedanceSweep(SingleStimulus[ImpedanceSweepSettings]):
             yield Passage(volts, tags)
         if narrow is not None:
             text = f"once more about {si_text(narrow.start_hz * _WIDE, 'Hz', digits=3)}"
-            tags |= {SECOND: narrow.start_hz, SECOND_TO: narrow.stop_hz, SECOND_S: narrow.duration_s}
-            yield Passage(self.stimulus(narrow).volts, tags, text=text)
+            second = {**tags, SECOND: narrow.start_hz, SECOND_TO: narrow.stop_hz, SECOND_S: narrow.duration_s}
+            yield Passage(self.stimulus(narrow).volts, second, text=text)
 
     def _about_peak(self, settings: ImpedanceSweepSettings, capture: Capture) -> ImpedanceSweepSettings | None:
         """A sweep about the resonance, where that is too sharp for the record's lines, or scatters; None where it is not."""

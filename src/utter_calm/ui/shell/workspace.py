@@ -152,9 +152,8 @@ class Workspace(Screen):
     def calibrate(self) -> None:
         """Calibrate what the rig listens by: ask for the known resistor, or for what the calibrator gives."""
         if not self.live.running and not self.session.running:
-            link = self.chain.links["pickup"]
             form = calibrator_form if self.session.plan.rig.hears_sound else calibration_form
-            form(self.session, link).open_under(link)
+            form(self.session, self.chain.links["pickup"]).open_under(self.chain.links["pickup"])
 
     def show_calculator(self) -> None:
         """Open the little calculator with the chosen level and load."""

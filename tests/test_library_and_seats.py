@@ -1,0 +1,145 @@
+"""Jobs of a folder searched, seats averaged, scores typed, stored data sheets, and how a loudspeaker stood in the report."""
+
+import json
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from utter_calm.analysis.acoustic.seats import COMPLEX, average
+from utter_calm.cli import run
+from utter_calm.errors import FileError, InputError
+from utter_calm.formats.teds import decode, read_data_sheet
+from utter_calm.job.document import Setup
+from utter_calm.job.document.scores import parse_scores, scores_text
+from utter_calm.job.job import Job
+from utter_calm.job.library import Wanted, search_folder
+from utter_calm.measure.acoustic_settings import AT_CONE, LoudspeakerSettings
+from utter_calm.present.palette import LIGHT
+from utter_calm.present.room import room_drawing, setup_words
+from utter_calm.report.write import report_html
+
+F = np.geomspace(20, 20_000, 400)
+
+
+@pytest.fixture(scope="module")
+def seats(tmp_path_factory):
+    """A job of four seats, measured by the command line."""
+    path = tmp_path_factory.mktemp("seats") / "foyer.calm"
+    assert run(["new", str(path), "--kind", "seat", "--name", "Wedge", "--stand-in", "console wedge"]) == 0
+    assert run(["run", str(path)]) == 0
+    return path
+
+
+def test_a_mean_of_power_and_of_complex_values():
+    one = (F, np.ones(400, dtype=complex))
+    two = (F, 2 * np.exp(1j * np.full(400, np.pi)))
+    assert average([one, two]).mean == pytest.approx(np.full(len(average([one, two]).mean), np.sqrt(2.5)))
+    assert average([one, two], COMPLEX).mean == pytest.approx(0.5)
+    assert average([one, two]).spread_db == pytest.approx(np.std([0, 20 * np.log10(2)], ddof=1))
+    assert average([one]).spread_db == pytest.approx(0)
+    with pytest.raises(ValueError, match="common"):
+        average([(F[:100], one[1][:100]), (F[200:], one[1][200:])])
+
+
+def test_seats_are_averaged_with_their_spread(seats, capsys):
+    assert run(["table", str(seats), "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    text = json.dumps(told)
+    assert '"positions"' in text
+    job = Job.open(seats)
+    take = next(t for t in job.takes if t.kind == "seat")
+    result = job.full(take).result
+    job.close()
+    assert result.reading("positions", 0).value == 4
+    assert 1.05 < result.reading("spread", 0).value < 1.6
+    lower, mean, upper = (result.trace(n).magnitude for n in ("seat_lower", "seat_average", "seat_upper"))
+    assert (lower <= mean).all()
+    assert (mean <= upper).all()
+    assert [t.code for t in result.trust] == ["smoothed"]
+
+
+def test_a_cancelling_room_is_no_dropout(seats):
+    job = Job.open(seats)
+    codes = {t.code for take in job.takes for t in take.trust}
+    job.close()
+    assert "dropout" not in codes
+
+
+def test_a_folder_is_searched_by_words_readings_and_curves(seats):
+    folder = seats.parent
+    (folder / "broken.calm").write_bytes(b"nothing")
+    wrong = []
+    found = list(search_folder(folder, Wanted("wedge seat"), problem=lambda path, why: wrong.append((path.name, why))))
+    assert {f.kind for f in found} == {"loudspeaker", "seat"}
+    assert [name for name, _ in wrong] == ["broken.calm"]
+    loud = list(search_folder(folder, Wanted(name="sound level", low=1e-3)))
+    assert len(loud) == 4
+    assert {f.conditions for f in loud} == {f"position seat {k}" for k in range(1, 5)}
+    assert not list(search_folder(folder, Wanted(name="sound level", high=1e-6)))
+    third = list(search_folder(folder, Wanted(name="harmonic_3", at=1000.0, high=0.5)))
+    assert len(third) == 4
+    assert all(f.value_unit == "1" and 0 < f.value <= 0.5 for f in third)
+    assert not list(search_folder(folder, Wanted(name="harmonic_3", at=30_000.0)))  # where no curve holds
+    assert not list(search_folder(folder, Wanted("amplifier")))
+    assert not list(search_folder(folder, Wanted(), go_on=lambda: False))
+
+
+def test_scores_are_read_and_written_back():
+    scores = parse_scores("bass 7/10; small voices 8,5/10 a little thin")
+    assert [(s.heading, s.value, s.most, s.note) for s in scores] == [
+        ("bass", 7, 10, ""), ("small voices", 8.5, 10, "a little thin"),
+    ]  # fmt: skip
+    assert parse_scores(scores_text(scores)) == scores
+    assert parse_scores("") == ()
+    for wrong in ("bass", "bass 11/10", "7/10", "bass 7/0", "; ".join(["a 1/2"] * 50)):
+        with pytest.raises(InputError):
+            parse_scores(wrong)
+
+
+def test_the_report_says_how_it_stood_and_how_it_was_liked(seats, tmp_path):
+    copy = tmp_path / "r.calm"
+    copy.write_bytes(seats.read_bytes())
+    job = Job.open(copy)
+    unit = job.document.units[0]
+    job.edit(job.document.with_unit(replace(unit, scores=parse_scores("bass 7/10 dry"))))
+    html = report_html(job).replace("\N{NO-BREAK SPACE}", " ")
+    job.close()
+    for words in ("Microphone 3 m before the loudspeaker, in a room", "bass", "7 of 10", "dry", "by its data sheet"):
+        assert words in html
+
+
+def test_how_it_stood_in_words_and_as_a_drawing():
+    settings = LoudspeakerSettings(source_m=1.2, ceiling_m=3.4)
+    assert "1.2 m above the floor, under a ceiling of 3.4 m, window up to the first reflection" in setup_words(settings)
+    assert setup_words(LoudspeakerSettings(situation=AT_CONE)).startswith("Microphone close to the cone;")
+    plain, full = (room_drawing(s.layout, 260, 130, LIGHT) for s in (LoudspeakerSettings(), settings))
+    assert len(full.items) > len(plain.items)
+    points = np.concatenate([p.points for p in full.over if hasattr(p, "points")])
+    assert (points[:, 0] >= 0).all()
+    assert (points <= [260, 130]).all()
+
+
+def test_a_stored_data_sheet_is_read_as_far_as_it_could_be_checked(tmp_path):
+    sheet = decode(bytes.fromhex("019034411c06120f"))
+    assert (sheet.manufacturer, sheet.model, sheet.version, sheet.serial) == (4097, 1234, "B7", 987654)
+    assert "was not read" in sheet.words
+    page = bytes.fromhex("019034411c06120f") + bytes([27 << 2 & 0xFF, 0]) + bytes(21)
+    page = bytes([-sum(page) % 256]) + page
+    (tmp_path / "d.bin").write_bytes(page)
+    (tmp_path / "d.txt").write_text("01 90 34 41 1c 06 12 0f")
+    assert read_data_sheet(tmp_path / "d.bin").serial == 987654
+    assert read_data_sheet(tmp_path / "d.bin").template == 27
+    assert read_data_sheet(tmp_path / "d.txt") == sheet
+    for name, data in (("e.bin", b""), ("z.bin", bytes(8)), ("l.bin", bytes(9000))):
+        (tmp_path / name).write_bytes(data)
+        with pytest.raises(FileError):
+            read_data_sheet(tmp_path / name)
+
+
+def test_a_plan_keeps_what_a_hand_and_a_setting_share(seats):
+    job = Job.open(seats)
+    plan = job.document.plans[0]
+    assert plan.factor("position").by_program is False
+    assert Setup((("position", "seat 1"),)) in plan.setups_of(plan.steps[0])
+    job.close()
