@@ -181,6 +181,18 @@ def test_decay_over_time_follows_its_definition_and_hides_what_the_window_ends()
     assert np.isnan(decay.amplitude[0][grid < gate.lowest_hz]).all()
 
 
+def test_a_window_of_periods_smooths_the_treble_and_leaves_the_bass():
+    """A late reflection ripples under a long window; under one of few periods it is gone where it comes later than they do."""
+    found = taken([(0.003, 1.0), (0.003 + 6e-3, 0.4)])
+    plain, few = (found.response(Gate(-1e-3, 20e-3), periods) for periods in (0.0, 8.0))
+    f = plain.frequency_hz
+    treble, bass = (f > 3000) & (f < 15_000), (f > 300) & (f < 600)
+    off = [20 * np.log10(np.abs(r.value) / np.abs(speaker_gain(f))) for r in (plain, few)]
+    assert np.max(np.abs(off[0][treble])) > 2
+    assert np.max(np.abs(off[1][treble])) < 0.2
+    assert np.max(np.abs(off[1][bass])) > 1  # eight periods hold the reflection there
+
+
 def test_a_window_is_one_where_it_is_said_to_be():
     gate = Gate(-0.5e-3, 4e-3)
     t = np.array([-1e-3, -0.5e-3, -0.25e-3, 0.0, 3.2e-3, 3.6e-3, 4e-3])

@@ -2,11 +2,13 @@
 
 import shutil
 
+import numpy as np
 import pytest
 from PySide6.QtWidgets import QApplication
 
 from tests.ui.conftest import begin_job
 from tests.ui.test_driver_place import over
+from utter_calm.errors import InputError
 from utter_calm.measure.acoustic_settings import AT_CONE
 from utter_calm.rig.microphone import capsule_of
 from utter_calm.standins import microphone
@@ -94,6 +96,30 @@ def test_a_microphone_is_calibrated_under_its_link(loudspeaker_job, window, qtbo
     typed(form, file="none")
     assert capsule_of(space.session.plan.rig).value == pytest.approx(12.59e-3, rel=1e-3)
     assert capsule_of(space.session.plan.rig).correction is None
+
+
+def test_a_makers_curve_is_laid_under_at_the_measured_level(loudspeaker_job, window, qtbot, tmp_path):
+    space = loudspeaker_job
+    with pytest.raises(InputError, match="Nothing is shown"):
+        space.session.lay_under(tmp_path / "maker.frd")
+    space.take_missing()
+    over(qtbot, space)
+    space.session.select((space.session.job.takes[0].cell,))
+    curve = tmp_path / "maker.frd"
+    curve.write_text("* Hz dB\n" + "\n".join(f"{f} 92.0" for f in (100, 300, 1000, 3000, 10_000)))
+    said = space.session.lay_under(curve)
+    assert "moved by −" in said  # a loudspeaker of 87 dB
+    shown = space.session.shown_takes()
+    assert [t.origin for t in shown] == ["imported", "played"]
+    other = space.session.guests[shown[0].id].result.trace("response")
+    own = space.session.job.full(shown[1]).result.trace("response")
+    assert np.interp(1000, other.x, other.magnitude) == pytest.approx(np.interp(1000, own.x, own.magnitude), rel=0.1)
+    assert len(space.plot.canvas.view.curves) == 2
+    (tmp_path / "z.zma").write_text("100 8 0\n1000 8 0\n")
+    assert "imported." in space.session.lay_under(tmp_path / "z.zma")
+    (tmp_path / "far.frd").write_text("50000 80\n60000 80\n")
+    with pytest.raises(InputError, match="no frequency in common"):
+        space.session.lay_under(tmp_path / "far.frd")
 
 
 def test_finds_of_other_jobs_are_laid_beside(loudspeaker_job, window, qtbot, tmp_path):

@@ -35,6 +35,8 @@ class LoudspeakerSettings(SweptSettings):
     gate: str = setting(AUTO, "Window", choices=GATES, analysis_only=True)
     gate_start_s: float = setting(-1e-3, "Window from", "s", low=-0.1, high=0.0, analysis_only=True)
     gate_stop_s: float = setting(5e-3, "Window to", "s", low=2e-4, high=1.0, analysis_only=True)
+    periods: float = setting(0.0, "Window of at most so many periods (0: the same for all)", "1", high=100, analysis_only=True,
+                             rare=True)  # fmt: skip
     band_low_hz: float = setting(300.0, "Tolerance read from", "Hz", low=1, high=80_000, analysis_only=True)
     band_high_hz: float = setting(3000.0, "Tolerance read to", "Hz", low=2, high=80_000, analysis_only=True)
     source_m: float = setting(0.0, "Loudspeaker's height above the floor (0: not known)", "m", high=100, analysis_only=True)

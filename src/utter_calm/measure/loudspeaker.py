@@ -131,7 +131,7 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         add_times(out, found, found.delay_s, one)
         out.readings[:] = _named(out.readings, settings)
         gate = _window(settings, found)
-        response = found.response(gate)
+        response = found.response(gate, settings.periods)
         scale: ComplexArray | float = 1.0
         if prepared.impedance is not None:
             scale = prepared.impedance.at_terminals(response.frequency_hz)

@@ -77,3 +77,18 @@ def gated(impulse: FloatArray, rate_hz: float, gate: Gate) -> Gated:
     late = rfft(kept * index, size) * turn
     power = np.maximum(np.abs(value) ** 2, 1e-30 * float(np.max(np.abs(value)) ** 2))
     return Gated(np.asarray(frequency), np.asarray(value), np.asarray((late * np.conj(value)).real / power / rate_hz))
+
+
+def gated_by_periods(
+    impulse: FloatArray, rate_hz: float, gate: Gate, periods: float, frequency_hz: FloatArray
+) -> ComplexArray:  # fmt: skip
+    """Response (n,) at frequencies (n,) under a window that is at most so many periods long at each of them."""
+    out = np.zeros(len(frequency_hz), dtype=complex)
+    half = len(impulse) // 2
+    for k, f in enumerate(frequency_hz.tolist()):
+        long = periods / f
+        own = Gate(max(gate.start_s, -long / 2), min(gate.stop_s, long, (half - 1) / rate_hz))
+        index = np.arange(max(-half, int(np.floor(own.start_s * rate_hz))), int(np.ceil(own.stop_s * rate_hz)) + 1)
+        time = index / rate_hz
+        out[k] = np.sum(impulse[index] * own.at(time) * np.exp(-2j * np.pi * f * time))
+    return out

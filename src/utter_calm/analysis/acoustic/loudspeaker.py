@@ -8,7 +8,7 @@ import numpy as np
 
 from utter_calm.analysis.acoustic.arrivals import Reflection, find_arrivals
 from utter_calm.analysis.acoustic.curves import fine_grid, magnitude_at
-from utter_calm.analysis.acoustic.gate import Gate, Gated, gate_to, gated
+from utter_calm.analysis.acoustic.gate import Gate, Gated, gate_to, gated, gated_by_periods
 from utter_calm.analysis.acoustic.high_order import HighOrder, high_order
 from utter_calm.analysis.acoustic.minimum_phase import delay_beyond, minimum_phase
 from utter_calm.analysis.deconvolution import Deconvolved
@@ -86,9 +86,9 @@ class Loudspeaker:
         """The window up to shortly before the first reflection; None where none was found."""
         return gate_to(self.reflections[0].after_s) if self.reflections else None
 
-    def response(self, gate: Gate | None) -> LoudspeakerResponse:
-        """The response under a window, or of all that was heard."""
-        return response_of(self, gate)
+    def response(self, gate: Gate | None, periods: float = 0.0) -> LoudspeakerResponse:
+        """The response under a window, or of all that was heard; with ``periods`` under one no longer than so many of each."""
+        return response_of(self, gate, periods)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -162,7 +162,7 @@ def _own_phase(seen: Gated, low_hz: float, high_hz: float) -> FloatArray:
     return minimum_phase(np.abs(seen.value), max(1, round(low_hz / step)), min(round(high_hz / step), len(seen.value) - 2))
 
 
-def response_of(found: Loudspeaker, gate: Gate | None) -> LoudspeakerResponse:
+def response_of(found: Loudspeaker, gate: Gate | None, periods: float = 0.0) -> LoudspeakerResponse:
     """The response under a window; with none, of the whole impulse response."""
     half = len(found.impulse) // 2
     if gate is None:
@@ -183,6 +183,9 @@ def response_of(found: Loudspeaker, gate: Gate | None) -> LoudspeakerResponse:
         return np.asarray(values[base] * (1 - share) + values[base + 1] * share)
 
     value = np.asarray(between(seen.value.real) + 1j * between(seen.value.imag))
+    if periods:
+        widest = gate or Gate(-_BEFORE_S, (half - 1) / found.rate_hz)
+        value = gated_by_periods(found.impulse, found.rate_hz, widest, periods, grid)
     time = np.arange(-half, half) / found.rate_hz
     energy = len(time) if gate is None else float(np.sum(gate.at(time) ** 2))
     # half of the noise stands across the response and does not move its magnitude

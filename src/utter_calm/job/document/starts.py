@@ -183,7 +183,13 @@ def _loudspeaker() -> Plan:
     room = (("situation", "in a room"),)
     return Plan(
         rig=acoustic_rig(),
-        steps=(_step("loudspeaker"), _step("decay", room), _step("splice", label="Whole response", baffle="300 mm")),
+        steps=(
+            _step("loudspeaker"),
+            _step("decay", room),
+            _step("multitone", room),
+            _step("noise", room, "The room's own noise"),
+            _step("splice", label="Whole response", baffle="300 mm"),
+        ),
         factors=(_CLOSE_BY,),
     )
 

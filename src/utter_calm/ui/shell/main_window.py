@@ -130,6 +130,14 @@ class MainWindow(JobFiles):
         if name:
             self.attempt(lambda: self.bring(Path(name)))
 
+    def choose_curve(self) -> None:
+        """Ask for a curve of somebody else, and lay it under what is shown."""
+        kinds = "Curves (*.frd *.zma *.txt *.csv)"
+        name, _ = QFileDialog.getOpenFileName(self, "Lay a curve under what is shown", "", kinds)
+        if name and self.workspace is not None:
+            space = self.workspace
+            self.attempt(lambda: space.session.told.emit(space.session.lay_under(Path(name))))
+
     def bring(self, path: Path) -> None:
         """Bring another job's takes along and show the list."""
         if self.workspace is not None:

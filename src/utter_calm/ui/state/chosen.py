@@ -8,11 +8,12 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 from PySide6.QtGui import QUndoStack
 
-from utter_calm.errors import UtterCalmError
+from utter_calm.errors import InputError, UtterCalmError
 from utter_calm.job.document import Cell, JobDocument, Plan, Step, Unit
 from utter_calm.job.document.fresh import Varied, with_copy, with_new_unit, without_unit
 from utter_calm.job.document.starts import Start
 from utter_calm.job.facts import Shown, facts_of
+from utter_calm.job.imported import imported_take
 from utter_calm.job.job import Job
 from utter_calm.job.recent import remember
 from utter_calm.job.take import FLOOR, Take, TakeSummary
@@ -198,6 +199,25 @@ class Chosen(QObject):
             other.close()
         self.takes_changed.emit()
         return tuple(brought)
+
+    def lay_under(self, path: Path) -> str:
+        """Lay a curve of somebody else under what is shown; nothing of it is stored. Gives what was done, in words.
+
+        Raises
+        ------
+        FileError, InputError
+            It is no curve, or nothing is shown that it could be held against.
+        """
+        takes = self.shown_takes()
+        full = [self.guests[t.id] if t.id in self.guests else self.job.full(t) for t in takes]
+        wanted = ("impedance",) if path.suffix.lower() == ".zma" else ("response", "impedance")
+        like = next((t for one in reversed(full) for name in wanted for t in one.result.traces if t.name == name), None)
+        if like is None:
+            raise InputError("Nothing is shown that a curve could be laid under.", hint="Choose a cell with a response first.")
+        take, said = imported_take(path, takes[-1].cell, takes[-1].kind, like, -1 - len(self.guests))
+        self.guests[take.summary.id] = take
+        self.pin((take.summary, *takes))
+        return said
 
     def shown_takes(self) -> tuple[TakeSummary, ...]:
         """Give the takes that the plot shows, in the order of the columns."""
