@@ -157,9 +157,9 @@ def test_decay_of_a_pole_is_that_of_its_q():
     assert np.polyfit(decay.after[late], level[late], 1)[0] == pytest.approx(-np.pi * 8.6859 / q, rel=1e-3)
     ideal = np.zeros(2 * RATE)
     ideal[0] = 1.0
-    burst = decay_in_periods(ideal, RATE, None, np.array([hertz]))
+    shaped = decay_in_periods(ideal, RATE, None, np.array([hertz]))
     for periods in (1.0, 2.0):
-        seen = burst.amplitude[int(periods / 0.25), 0]
+        seen = shaped.amplitude[int(periods / 0.25), 0]
         assert seen == pytest.approx(0.5 + 0.5 * np.cos(2 * np.pi * periods / 6), rel=1e-3)
 
 

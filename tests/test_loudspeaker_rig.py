@@ -8,17 +8,23 @@ import pytest
 
 from utter_calm.analysis.acoustic.geometry import Layout, best_height, bounces, lowest_frequency, names_of, speed_of_sound
 from utter_calm.errors import InputError, MeasurementError, NoSignal
+from utter_calm.job.facts import Facts, Shown
 from utter_calm.job.run.bench import simulated_bench
 from utter_calm.job.run.microphone import CalibratorWanted, calibrate_microphone, calibrated_words
 from utter_calm.job.run.prompt import Answer
-from utter_calm.measure.acoustic_settings import AT_CONE, FREE_FIELD, IN_ROOM, LoudspeakerSettings
+from utter_calm.measure.acoustic_settings import AT_CONE, FREE_FIELD, IN_ROOM, IN_WALL, ON_FLOOR, LoudspeakerSettings
 from utter_calm.measure.decay import DecayMaps, DecaySettings
 from utter_calm.measure.deduction import Given
 from utter_calm.measure.directivity import DirectivityAverages, DirectivitySettings
 from utter_calm.measure.level_effect import PASCAL, Effect, find_level
 from utter_calm.measure.loudspeaker import LoudspeakerSweep
+from utter_calm.measure.situation import top_of
 from utter_calm.measure.splice import SplicedResponse, SpliceSettings
 from utter_calm.measure.take_step import take_step
+from utter_calm.present.palette import LIGHT
+from utter_calm.present.picture.compose import plot_view
+from utter_calm.present.picture.draw import draw
+from utter_calm.present.picture.drawing import Text
 from utter_calm.quantities import SPL_REFERENCE_PA, Measured
 from utter_calm.rig import Calibrated, SimulatedDevice, acoustic_rig, stereo_rig
 from utter_calm.rig.microphone import capsule_of, with_sensitivity
@@ -37,6 +43,15 @@ def taken(unit, situation=IN_ROOM, angle=0.0, duration=2.0, level=1.0, start=20.
         device.set(factor, value)
     settings = LoudspeakerSettings(situation=situation, duration_s=duration, level_v=level, start_hz=start, distance_m=distance)
     return take_step(LoudspeakerSweep(), settings, device, RIG, load_ohm=None)[1]
+
+
+def concluded(unit, situation=IN_ROOM, **settings):
+    """Read off a take again, as if more were known of how it stood."""
+    device = SimulatedDevice(RIG)
+    device.set("unit", unit)
+    device.set("situation", situation)
+    wanted = LoudspeakerSettings(situation=situation, **settings)
+    return take_step(LoudspeakerSweep(), wanted, device, RIG, load_ohm=None)[1]
 
 
 def given(result, **conditions):
@@ -90,6 +105,35 @@ def test_level_distance_and_distortion():
     assert np.interp(80, loud.x, loud.magnitude) > 3 * np.interp(80, quiet.x, quiet.magnitude)
     on_floor = taken("ceiling loudspeaker", "on the floor")
     assert on_floor.reading("spl").value == pytest.approx(2 * near.reading("spl").value, rel=0.02)
+
+
+def test_the_sensitivity_is_that_in_the_free_field_wherever_it_stands():
+    free, floor = taken("ceiling loudspeaker", FREE_FIELD), taken("ceiling loudspeaker", ON_FLOOR)
+    assert floor.reading("sensitivity_2v83").value == pytest.approx(free.reading("sensitivity_2v83").value, rel=0.02)
+    assert {t.code for t in floor.trust} >= {"on_floor"}
+    assert "on_floor" not in {t.code for t in free.trust}
+
+
+def test_one_watt_and_what_the_front_takes():
+    told = concluded("ceiling loudspeaker", nominal_ohm=8.0, baffle_m=0.3, largest_m=0.5)
+    at = told.reading("sensitivity_2v83").value
+    assert told.reading("sensitivity_1w").value == pytest.approx(at * np.sqrt(8) / 2.83, rel=1e-6)
+    takes = told.reading("front_takes").value
+    assert told.reading("sensitivity_in_wall").value == pytest.approx(at / takes, rel=1e-6)
+    # the stand-in's own step: a front as wide as it is
+    f = np.geomspace(300, 3000, 400)
+    free, wall = (np.sqrt(np.mean(np.abs(truth(made.CEILING, f, s)) ** 2)) for s in (FREE_FIELD, IN_WALL))
+    assert 20 * np.log10(takes) == pytest.approx(20 * np.log10(free / wall), abs=0.3)
+    assert "not_far" in {t.code for t in told.trust}
+
+
+def test_on_the_floor_the_microphones_height_ends_the_response():
+    standing = LoudspeakerSettings(situation=ON_FLOOR, source_m=0.3, microphone_m=0.0064, distance_m=2.0)
+    assert top_of(standing) == pytest.approx(27.08e3, rel=1e-3)  # 1.899 mm of detour
+    told = concluded("ceiling loudspeaker", ON_FLOOR, source_m=0.3, microphone_m=0.05)
+    assert told.trace("response").valid[1] == pytest.approx(top_of(replace(standing, microphone_m=0.05, distance_m=1.0)))
+    assert "microphone_high" in {t.code for t in told.trust}
+    assert np.isinf(top_of(replace(standing, situation=FREE_FIELD)))
 
 
 def test_the_same_sweep_tells_impedance_and_box():
@@ -151,7 +195,7 @@ def all_round():
 def test_angles_are_averaged_and_told():
     takes = tuple(given(r, angle=Measured(float(np.radians(a)), "rad")) for a, r in all_round().items())
     result = DirectivityAverages().deduce(DirectivitySettings(), {"angles": takes})
-    assert {t.code for t in result.trust} == {"one_orbit", "mirrored", "angles_interpolated"}
+    assert {t.code for t in result.trust} == {"one_orbit", "mirrored", "angles_interpolated", "how_it_narrows"}
     beam = result.trace("beamwidth_horizontal")
     assert np.interp(300, beam.x, beam.magnitude) > np.interp(12_000, beam.x, beam.magnitude)
     index = result.trace("sound_power_index")
@@ -228,3 +272,37 @@ def test_settings_that_cannot_be_are_refused():
     ):  # fmt: skip
         with pytest.raises(InputError, match=words):
             LoudspeakerSettings(**wrong).check()
+
+
+def test_maps_and_polar_pictures_of_levels_round_it():
+    takes = tuple(given(r, angle=Measured(float(np.radians(a)), "rad")) for a, r in all_round().items())
+    kind = DirectivityAverages()
+    relative = kind.deduce(DirectivitySettings(against_deg=30.0), {"angles": takes}).surfaces[0]
+    assert relative.values[relative.y == 30.0] == pytest.approx(1.0)
+    levels = kind.deduce(DirectivitySettings(levels="absolute"), {"angles": takes}).surfaces[0]
+    axis = takes[0].result.trace("response")
+    assert levels.y_unit == "deg"
+    assert levels.unit == "Pa/V"
+    assert levels.values[levels.y == 0.0][0] == pytest.approx(np.interp(levels.x, axis.x, axis.magnitude), rel=1e-6)
+    with pytest.raises(InputError):
+        DirectivitySettings(polar_at="treble").check()
+
+
+def test_a_polar_picture_has_the_axis_upwards_and_a_rim_at_the_highest_level():
+    takes = tuple(given(r, angle=Measured(float(np.radians(a)), "rad")) for a, r in all_round().items())
+    settings = DirectivitySettings(polar_at="1 kHz, 4 kHz, 90 kHz")
+    result = DirectivityAverages().deduce(settings, {"angles": takes})
+    view = plot_view([Shown(result, Facts("directivity", "unit", settings={"polar_at": settings.polar_at}))], "polar")
+    assert [c.label for c in view.curves] == ["1.0 kHz", "4.0 kHz"]
+    surface = result.surfaces[0]
+    for curve, hertz in zip(view.curves, (1000.0, 4000.0), strict=True):
+        radius = np.hypot(curve.x, curve.y)
+        up = int(np.argmax(curve.y))
+        assert (curve.x[up], curve.y[up]) == (pytest.approx(0, abs=1e-9), pytest.approx(1.0, abs=0.21))
+        column = int(np.argmin(np.abs(surface.x - hertz)))
+        side = 20 * np.log10(surface.values[surface.y == 90.0][0, column])
+        right = int(np.argmin(np.abs(np.degrees(np.arctan2(curve.x, curve.y)) - 90)))
+        assert radius[right] - radius[up] == pytest.approx(side / 30, abs=0.02)
+    drawing, _ = draw(view, 900, 500, LIGHT)
+    assert drawing.frame.width == pytest.approx(drawing.frame.height)
+    assert any(isinstance(i, Text) and i.text == "−150°" for i in drawing.axes)

@@ -7,7 +7,8 @@ import pytest
 
 from utter_calm.analysis.acoustic.calibrator import analyze_calibrator
 from utter_calm.analysis.acoustic.directivity import directivity, sphere_share
-from utter_calm.analysis.acoustic.orbits import AngleGap, beamwidth, orbit_of
+from utter_calm.analysis.acoustic.narrowing import narrowing, turning_points
+from utter_calm.analysis.acoustic.orbits import AngleGap, beamwidth, orbit_of, round_whole
 from utter_calm.analysis.acoustic.splice import NoOverlap, baffle_step, splice
 from utter_calm.cli import run
 from utter_calm.errors import MeasurementError, NoSignal
@@ -182,3 +183,31 @@ def test_tables_of_angles_that_cannot_be_are_refused(tmp_path, capsys, table, wo
     (tmp_path / "t.csv").write_text(table)
     assert run(["directivity", str(tmp_path / "t.csv")]) == 2
     assert words in capsys.readouterr().err
+
+
+def test_a_beam_that_bunches_opens_and_breaks_up_is_told():
+    f = np.geomspace(200, 20_000, 240)
+    octaves = np.log2(f / 200)
+    even = 300 / (1 + octaves)
+    plain = narrowing(f, even)
+    assert (plain.bunches_hz, plain.breaks_up_hz) == (None, None)
+    assert plain.even_to_hz == pytest.approx(200 * 2**1.5, rel=0.03)
+    assert plain.crossover_hz == pytest.approx(200 * 2 ** (300 / 90 - 1), rel=0.03)
+    assert (plain.narrowest_hz, plain.narrowest_deg) == (pytest.approx(20_000), pytest.approx(even[-1]))
+    waist = even * (1 - 0.5 * np.exp(-(((octaves - 3) / 0.3) ** 2)))
+    told = narrowing(f, waist)
+    assert told.bunches_hz == pytest.approx(1600, rel=0.05)
+    assert told.bunches_deg < told.opens_deg
+    assert told.breaks_up_hz is None
+    lobes = even * np.where(octaves > 4, 10 ** (0.15 * np.sin(2 * np.pi * 3 * octaves)), 1.0)
+    assert 200 * 2**3.9 < narrowing(f, lobes).breaks_up_hz < 200 * 2**4.6
+    assert turning_points(np.array([0.0, 1, 0.9, 2, 0, 0.1, 3]), 0.5) == [3, 4, 6]
+
+
+def test_what_was_taken_straight_behind_stands_at_both_ends():
+    orbit = orbit_of("horizontal", {a: np.array([1.0 / (1 + a / 90)]) for a in (0.0, 30.0, 60.0, 90.0, 120.0, 150.0, 180.0)})
+    angle, levels = round_whole(orbit)
+    assert angle[0] == -angle[-1] == -180
+    assert levels[0] == levels[-1]
+    ahead = orbit_of("horizontal", {0.0: np.ones(1), 30.0: np.ones(1)})
+    assert np.array_equal(round_whole(ahead)[0], ahead.angle_deg)

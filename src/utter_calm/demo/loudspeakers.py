@@ -50,7 +50,7 @@ def _ceiling() -> Group:
     return (unit,), Plan(
         rig=lobby_rig(),
         steps=(
-            _step("ceiling", "loudspeaker", **_ROOM),
+            _step("ceiling", "loudspeaker", nominal_ohm=8.0, baffle_m=0.3, **_ROOM),
             _step("ceiling-decay", "decay", _IN_ROOM),
             _step("ceiling-whole", "splice", label="Whole response", diaphragm="130 mm", baffle="300 mm", band_low_hz=200.0,
                   band_high_hz=5000.0),

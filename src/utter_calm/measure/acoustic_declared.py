@@ -9,7 +9,15 @@ from utter_calm.measure.usable import RECORD_READINGS
 
 READINGS: dict[str, Declared] = {
     "sensitivity_2v83": Declared("sensitivity at 2.83 V", "sound_pressure", "Power mean of the response from 300 Hz to 3 kHz over "
-                                 "log f, at 2.83 V and 1 m."),
+                                 "log f, at 2.83 V and 1 m; of a loudspeaker on the floor what it gives in the free field."),
+    "sensitivity_1w": Declared("sensitivity at 1 W", "sound_pressure", "The same at the volts that give 1 W into the nominal "
+                               "impedance."),
+    "sensitivity_in_wall": Declared("sensitivity in a wall", "sound_pressure", "At 2.83 V and 1 m, if its front were a whole wall: "
+                                    "without the step that a front of its width has."),
+    "sensitivity_free": Declared("sensitivity, standing free", "sound_pressure", "At 2.83 V and 1 m, if it stood free: with the "
+                                 "step that a front of its width has."),
+    "front_takes": Declared("the front gives", "gain", "Sensitivity standing free over that in a wall: what a front of its width "
+                            "takes.", digits=3),
     "lower_10db": Declared("−10 dB, lower end", "frequency", "Where the response falls 10 dB below its mean in the band.",
                            digits=3),
     "lower_3db": Declared("−3 dB, lower end", "frequency", "Where the response falls 3 dB below that mean.", digits=3),

@@ -88,8 +88,13 @@ def add_gate(out: ResultBuilder, gate: Gate, channel: int, *, by_hand: bool) -> 
     return gate.lowest_hz
 
 
-def add_curve_readings(out: ResultBuilder, channel: int, *, distance_m: float | None, band_hz: tuple[float, float]) -> None:
-    """Add what is read off the response that is there: sensitivity, corners, tolerance in a band; only where it is valid."""
+def add_curve_readings(
+    out: ResultBuilder, channel: int, *, distance_m: float | None, band_hz: tuple[float, float], field: float = 1.0
+) -> None:  # fmt: skip
+    """Add what is read off the response that is there: sensitivity, corners, tolerance in a band; only where it is valid.
+
+    ``field`` is by how much the situation raises the level over that in the free field, where the sensitivity is told.
+    """
     trace = next(t for t in out.traces if t.name == "response" and t.channel == channel)
     low, high = trace.valid or (trace.x[0], trace.x[-1])
     inside = (trace.x >= low * 0.999) & (trace.x <= high * 1.001)
@@ -103,7 +108,7 @@ def add_curve_readings(out: ResultBuilder, channel: int, *, distance_m: float | 
             band = (f >= BAND_HZ[0]) & (f <= BAND_HZ[1])
             u = float(np.median(trace.uncertainty[inside][band])) / 2
         if trace.y_unit == "Pa/V" and distance_m is not None:
-            at = _VOLTS * distance_m
+            at = _VOLTS * distance_m / field
             out.add("sensitivity_2v83", channel, mean * at, "Pa", None if u is None else u * at)
     mean = band_mean(f, magnitude, band_hz)
     if mean is not None:

@@ -43,7 +43,14 @@ class LoudspeakerSettings(SweptSettings):
     microphone_m: float = setting(0.0, "Microphone's height (0: as the loudspeaker)", "m", high=100, analysis_only=True, rare=True)
     ceiling_m: float = setting(0.0, "Height of the room (0: not known)", "m", high=100, analysis_only=True)
     wall_m: float = setting(0.0, "Nearest side wall (0: not known)", "m", high=100, analysis_only=True)
-    air_k: float = setting(293.15, "Air", "K", low=233, high=333, analysis_only=True, rare=True)
+    nominal_ohm: float = setting(
+        0.0, "Nominal impedance, for the level at 1 W (0: not known)", "ohm", high=10_000, analysis_only=True, rare=True
+    )
+    largest_m: float = setting(
+        0.0, "Largest dimension of the loudspeaker (0: not known)", "m", high=20, analysis_only=True, rare=True
+    )
+    baffle_m: float = setting(0.0, "Width of its front (0: not known)", "m", high=20, analysis_only=True, rare=True)
+    air_k: float = setting(293.15, "Air", "K", low=233, high=333, analysis_only=True, rare=True)  # fmt: skip
     rate_hz: int = setting(48_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
 
     def check(self) -> None:

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import numpy as np
-
 from utter_calm.analysis.acoustic.directivity import Directivity
-from utter_calm.analysis.acoustic.orbits import Orbit
+from utter_calm.analysis.acoustic.narrowing import EVEN_DEG, Narrowing, narrowing
+from utter_calm.analysis.acoustic.orbits import Orbit, round_whole
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.measure.declare import Declared
 from utter_calm.measure.result import ResultBuilder, Surface, Trace, Trust
+from utter_calm.quantities import si_text
 
 READINGS = {
     "even_to": Declared("even up to", "frequency", "Where the horizontal beamwidth falls below 120 degrees.", digits=3),
@@ -40,22 +40,33 @@ SURFACES = {
 _INDICES = ("sound_power_index", "early_reflections_index")
 _WIDTHS = ("beamwidth_horizontal", "beamwidth_vertical")
 _SHOWN = 4
-_EVEN_DEG, _CROSSES_DEG = 120.0, 90.0
 
 
 def add_directivity(
     out: ResultBuilder, frequency_hz: FloatArray, found: Directivity, orbits: tuple[Orbit, Orbit], *, one_orbit: bool,
-    unit: str = "1", channel: int = 1, valid: tuple[float, float] | None = None,
+    unit: str = "1", channel: int = 1, valid: tuple[float, float] | None = None, against_deg: float | None = 0.0,
 ) -> None:  # fmt: skip
-    """Add averages, indices, beamwidths, and a map of each orbit; ``one_orbit`` tells that it was taken for both."""
+    """Add averages, indices, beamwidths, and a map of each orbit.
+
+    ``one_orbit`` tells that it was taken for both; ``against_deg`` is the angle that maps are relative to, None for levels as
+    they are.
+
+    Raises
+    ------
+    AngleGap
+        Nothing is near the angle that maps are to be relative to.
+    """
     for name in TRACES:
         own = "deg" if name in _WIDTHS else "1" if name in _INDICES else unit
         out.traces.append(Trace(name, channel, frequency_hz, "Hz", getattr(found, name), own, valid=valid,
                                 invalid_reason="the window is too short below" if valid else ""))  # fmt: skip
     for name, orbit in zip(SURFACES, orbits, strict=True):
         if not (one_orbit and name == "level_vertical"):
-            relative = orbit.magnitude / found.on_axis
-            out.surfaces.append(Surface(name, channel, frequency_hz, "Hz", orbit.angle_deg, "deg", relative, "1"))
+            angle, levels = round_whole(orbit)
+            if against_deg is not None:
+                levels = levels / orbit.at(against_deg)
+            level_unit = "1" if against_deg is not None else unit
+            out.surfaces.append(Surface(name, channel, frequency_hz, "Hz", angle, "deg", levels, level_unit))
     mirrored = [o.name for o in orbits if o.mirrored][: 1 if one_orbit else 2]
     if one_orbit:
         text = f"Only the {orbits[0].name} orbit was measured: it was taken for both."
@@ -71,15 +82,33 @@ def add_directivity(
 
 
 def add_narrowing(out: ResultBuilder, frequency_hz: FloatArray, found: Directivity, channel: int = 1) -> None:
-    """Add where the beam begins to narrow, where it is narrowest, and which highest crossover frequency follows.
+    """Add where the beam begins to narrow, where it is narrowest, and which highest crossover frequency follows; in words too."""
+    told = narrowing(frequency_hz, found.beamwidth_horizontal)
+    out.add("narrowest_beamwidth", channel, told.narrowest_deg, "deg")
+    out.add("narrowest_at", channel, told.narrowest_hz, "Hz")
+    for name, value in (("even_to", told.even_to_hz), ("crossover_to", told.crossover_hz)):
+        if value is not None:
+            out.add(name, channel, value, "Hz")
+    out.trust.append(Trust("how_it_narrows", narrowing_words(told), grave=False))
 
-    Even is what keeps at least 120 degrees; a crossover should lie where the beam is no narrower than 90.
-    """
-    width = found.beamwidth_horizontal
-    at = int(np.argmin(width))
-    out.add("narrowest_beamwidth", channel, float(width[at]), "deg")
-    out.add("narrowest_at", channel, float(frequency_hz[at]), "Hz")
-    for name, least in (("even_to", _EVEN_DEG), ("crossover_to", _CROSSES_DEG)):
-        narrow = np.flatnonzero(width < least)
-        if len(narrow) and narrow[0] > 0:
-            out.add(name, channel, float(frequency_hz[narrow[0]]), "Hz")
+
+def narrowing_words(told: Narrowing) -> str:
+    """Say how the beam goes with frequency, as somebody who chooses a crossover would want to hear it."""
+    parts = []
+    if told.even_to_hz is None:
+        parts.append(f"nowhere narrower than {EVEN_DEG:g}°")
+    else:
+        narrowest = f"to {told.narrowest_deg:.0f}° at {_hz(told.narrowest_hz)}"
+        parts.append(f"it narrows from {_hz(told.even_to_hz)} on, {narrowest}")
+    if told.bunches_hz is not None:
+        parts.append(f"it bunches at {_hz(told.bunches_hz)} ({told.bunches_deg:.0f}°) and opens again to {told.opens_deg:.0f}°")
+    if told.breaks_up_hz is not None:
+        parts.append(f"it breaks up into lobes from {_hz(told.breaks_up_hz)}")
+    if told.crossover_hz is not None:
+        parts.append(f"cross over to a smaller source below {_hz(told.crossover_hz)}")
+    text = "; ".join(parts)
+    return f"{text[0].upper()}{text[1:]}."
+
+
+def _hz(value: float) -> str:
+    return str(si_text(value, "Hz", digits=3))

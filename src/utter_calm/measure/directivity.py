@@ -17,9 +17,10 @@ from utter_calm.measure.declare import with_roles
 from utter_calm.measure.deduction import Deduction, Given, Need
 from utter_calm.measure.kind import PlotSpec, StepSettings, setting
 from utter_calm.measure.result import Result, ResultBuilder, Trace
-from utter_calm.quantities import number_of
+from utter_calm.quantities import number_of, parse_list
 
 ANGLE, ORBIT = "angle", "orbit"
+RELATIVE, ABSOLUTE = "relative", "absolute"
 _CONTOURS = (-3.0, -6.0, -12.0)
 _AVERAGES = ("on_axis", "listening_window", "early_reflections", "sound_power", "predicted_in_room")
 
@@ -30,6 +31,15 @@ class DirectivitySettings(StepSettings):
 
     one_side: str = setting("horizontal", "Where takes name no orbit, it is the", choices=((HORIZONTAL, HORIZONTAL), (VERTICAL,
                             VERTICAL)), analysis_only=True, rare=True)  # fmt: skip
+    polar_at: str = setting("500 Hz, 1 kHz, 2 kHz, 4 kHz, 8 kHz", "Polar picture at", analysis_only=True)
+    levels: str = setting(RELATIVE, "Maps show levels", choices=((RELATIVE, "relative to one angle"), (ABSOLUTE, "as they are")),
+                          analysis_only=True)  # fmt: skip
+    against_deg: float = setting(0.0, "That angle", "°", low=-180, high=180, analysis_only=True)
+
+    def check(self) -> None:
+        """Refuse frequencies that cannot be read as well."""
+        StepSettings.check(self)
+        parse_list(self.polar_at, "Hz", what="frequency")
 
 
 class DirectivityAverages(Deduction[DirectivitySettings]):
@@ -43,10 +53,11 @@ class DirectivityAverages(Deduction[DirectivitySettings]):
     traces = TRACES
     surfaces = SURFACES
     plots = (
-        PlotSpec("map", "Level round it, re the axis", ("level_horizontal",), y_title="angle", surface=True, span_db=30.0,
+        PlotSpec("map", "Level round it", ("level_horizontal",), y_title="angle", surface=True, span_db=30.0,
                  short="map", contours=_CONTOURS),
-        PlotSpec("vertical", "Level above and below, re the axis", ("level_vertical",), y_title="angle", surface=True, span_db=30.0,
+        PlotSpec("vertical", "Level above and below", ("level_vertical",), y_title="angle", surface=True, span_db=30.0,
                  short="vertical", contours=_CONTOURS),
+        PlotSpec("polar", "Level round it, polar", ("level_horizontal",), polar=True, span_db=30.0, short="polar"),
         PlotSpec("averages", "Averages over angles", _AVERAGES, short="averages"),
         PlotSpec("indices", "Listening window over power and reflections", ("sound_power_index", "early_reflections_index"),
                  short="indices"),
@@ -88,14 +99,15 @@ class DirectivityAverages(Deduction[DirectivitySettings]):
         out = ResultBuilder()
         try:
             found = directivity(*orbits)
+            one = len(present) == 1
+            shown = (replace(orbits[0], name=present[0]), orbits[1]) if one else orbits
+            against = settings.against_deg if settings.levels == RELATIVE else None
+            add_directivity(out, grid, found, shown, one_orbit=one, unit=axis.y_unit, channel=axis.channel, against_deg=against)
         except AngleGap as problem:
             raise MeasurementError(
                 f"Nothing was taken between {problem.low_deg:g}° and {problem.high_deg:g}° ({problem.orbit}).",
                 hint="Take more angles: at most 30° are read between; of a symmetric loudspeaker one side is enough.",
             ) from problem
-        one = len(present) == 1
-        shown = (replace(orbits[0], name=present[0]), orbits[1]) if one else orbits
-        add_directivity(out, grid, found, shown, one_orbit=one, unit=axis.y_unit, channel=axis.channel)
         add_narrowing(out, grid, found, axis.channel)
         return out.build()
 

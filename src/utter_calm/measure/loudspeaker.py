@@ -30,6 +30,7 @@ from utter_calm.measure.kind import PlotSpec, SingleStimulus, Stimulus
 from utter_calm.measure.pictures import PHASE
 from utter_calm.measure.point import ORDERS
 from utter_calm.measure.result import Reading, Result, ResultBuilder, Trust
+from utter_calm.measure.situation import add_sensitivities, field_gain, situation_trust, top_of
 from utter_calm.measure.swept import between_silences
 from utter_calm.measure.usable import usable_part
 from utter_calm.quantities import si_text
@@ -136,12 +137,16 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         if prepared.impedance is not None:
             scale = prepared.impedance.at_terminals(response.frequency_hz)
         unit = "Pa/V" if prepared.unit == "Pa" else "1"
-        add_response(out, response, scale, unit, one, u_level=prepared.u_level, by_hand=settings.gate == BY_HAND)
+        add_response(out, response, scale, unit, one, u_level=prepared.u_level, by_hand=settings.gate == BY_HAND,
+                     top_hz=top_of(settings))  # fmt: skip
+        out.trust += situation_trust(settings)
         if progress is not None:
             progress(0.9)
         if settings.situation not in CLOSE:  # close by it is no level of the loudspeaker
             band = settings.band_low_hz, settings.band_high_hz
-            add_curve_readings(out, one, distance_m=settings.distance_m, band_hz=band)
+            add_curve_readings(out, one, distance_m=settings.distance_m, band_hz=band,
+                               field=field_gain(settings.situation))  # fmt: skip
+            add_sensitivities(out, settings, one)
         add_distortion(out, found, one)
         add_time_curves(out, found, one)
         if prepared.unit == "Pa":

@@ -67,6 +67,8 @@ class PlotSpec:
         Whether it draws a surface; ``span_db`` is then the range shown below its highest value.
     edges
         Names of two settings along x that may be dragged in it.
+    polar
+        Whether a surface over frequency and angle is drawn as curves round a point.
     contours
         Heights, in the unit of its view, at which lines are drawn over a surface.
     band
@@ -93,3 +95,4 @@ class PlotSpec:
     edges: tuple[str, str] | None = None
     band: bool = False
     contours: tuple[float, ...] = ()
+    polar: bool = False

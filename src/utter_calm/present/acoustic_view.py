@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -48,7 +48,7 @@ def acoustic_view(shown: Shown, layout: Layout, ghost: Shown | None = None) -> A
     doubts = [t for t in result.trust if t.grave] or list(result.trust)
     settings = shown.facts.settings or {}
     return AcousticView(
-        headline=_sentence(result, channel, str(settings.get("situation", IN_ROOM))),
+        headline=_sentence(result, channel, settings),
         detail="  ".join(t.text for t in doubts[:2]),
         time=_time(shown, channel, window, found, layout),
         response=_response(shown, ghost, channel),
@@ -74,7 +74,12 @@ def foreseen_words(layout: Layout) -> str:
     return text
 
 
-def _sentence(result: Result, channel: int, situation: str) -> str:
+def _hz(value: object) -> str:
+    return str(si_text(float(value), "Hz", digits=2)) if isinstance(value, int | float) else ""
+
+
+def _sentence(result: Result, channel: int, settings: Mapping[str, object]) -> str:
+    situation = str(settings.get("situation", IN_ROOM))
     level, low = (result.reading(name, channel) for name in ("sensitivity_2v83", "lowest_valid_frequency"))
     above, below = (result.reading(name, channel) for name in ("response_above", "response_below"))
     parts = []
@@ -85,8 +90,9 @@ def _sentence(result: Result, channel: int, situation: str) -> str:
     if level is not None:
         parts.append(f"{reading_text(level, KIND).full().split(' ±')[0]} at 2.83 V and 1 m")
     if above is not None and below is not None:
+        band = f" from {_hz(settings.get('band_low_hz'))} to {_hz(settings.get('band_high_hz'))}" if settings else ""
         up, down = 20 * np.log10(above.value), 20 * np.log10(below.value)
-        parts.append(f"within +{up:.1f} and \N{MINUS SIGN}{abs(down):.1f} dB of its mean")
+        parts.append(f"within +{up:.1f} and \N{MINUS SIGN}{abs(down):.1f} dB of its mean{band}")
     if low is not None:
         parts.append(f"good from {si_text(low.value, 'Hz', digits=3)}")
     buzz = result.reading("buzz_low", channel)

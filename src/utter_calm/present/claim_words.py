@@ -115,7 +115,9 @@ def _members(family: str) -> tuple[str, ...]:
 
 def maskable(kind: Kind[Any]) -> dict[str, Declared]:
     """Curves over frequency that a mask may bound: the main ones of its pictures."""
-    names = [p.traces[0] for p in kind.plots if p.traces and not p.dense and not p.surface and quantity(p.x).unit == "Hz"]
+    names = [
+        p.traces[0] for p in kind.plots if p.traces and not p.dense and not p.surface and not p.polar and quantity(p.x).unit == "Hz"
+    ]
     return {name: kind.declared_trace(name) for name in dict.fromkeys(names)}
 
 

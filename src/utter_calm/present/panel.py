@@ -189,7 +189,8 @@ def _margin(verdict: Verdict, kind: str) -> str:
         return ""
     value, bound, name = verdict.value, verdict.bound, verdict.claim.name
     what = declared(name, kind).what(verdict.unit)
-    if any(v.scale is Scale.DECIBELS for v in what.views) and verdict.unit == "1" and value > 0 and bound > 0:
+    looked = what.views if verdict.unit == "1" else (what.first,)
+    if any(v.scale is Scale.DECIBELS for v in looked) and value > 0 and bound > 0:
         decibels = abs(float(quantity("gain").view("db").place(value / bound)))
         far = f"{fixed(decibels, 1 if decibels > 3 else 3)} dB"
     elif what.first.scale is Scale.PERCENT:

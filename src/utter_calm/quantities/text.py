@@ -10,8 +10,8 @@ _PREFIXES = {-12: "p", -9: "n", -6: "µ", -3: "m", 0: "", 3: "k", 6: "M"}
 _PREFIXED_UNITS = frozenset(
     {"V", "Hz", "ohm", "Ω", "s", "W", "A", "F", "H", "Pa", "m", "g", "V/s", "V/√Hz", "Pa/√Hz", "A/√Hz", "V/Pa"}
 )
-_SYMBOL = {"ohm": "Ω", "1": "", "rad": "°", "K": "°C", "kg": "g", "m3": "l", "m2": "cm²", "V/s": "V/µs", "FS/s": "FS/µs",
-           "m/N": "mm/N", "N s/m": "N·s/m", "T m": "T·m"}  # fmt: skip
+_SYMBOL = {"ohm": "Ω", "1": "", "rad": "°", "deg": "°", "K": "°C", "kg": "g", "m3": "l", "m2": "cm²", "V/s": "V/µs",
+           "FS/s": "FS/µs", "m/N": "mm/N", "N s/m": "N·s/m", "T m": "T·m"}  # fmt: skip
 _SCALE = {"rad": (180 / math.pi, 0.0), "K": (1.0, -273.15), "kg": (1e3, 0.0), "m3": (1e3, 0.0), "m2": (1e4, 0.0),
           "V/s": (1e-6, 0.0), "FS/s": (1e-6, 0.0), "m/N": (1e3, 0.0)}  # fmt: skip
 """What is thought of in another unit than SI: factor and offset from the SI value."""

@@ -79,6 +79,13 @@ def orbit_of(name: str, responses: dict[float, FloatArray]) -> Orbit:
     return Orbit(name, angles, np.array([found[a] for a in angles.tolist()]), mirrored)
 
 
+def round_whole(orbit: Orbit) -> tuple[FloatArray, FloatArray]:
+    """Angles (k,) and magnitudes (k, n); what was taken straight behind stands at both ends, -180 and 180 degrees."""
+    if orbit.angle_deg[-1] < 180 - _SAME:
+        return orbit.angle_deg, orbit.magnitude
+    return np.concatenate([[-180.0], orbit.angle_deg]), np.concatenate([orbit.magnitude[-1:], orbit.magnitude])
+
+
 def beamwidth(orbit: Orbit) -> FloatArray:
     """(n,) degrees of the range about the axis within 6.02 dB of it, decibels straight between measured angles.
 

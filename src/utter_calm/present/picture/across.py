@@ -45,7 +45,7 @@ def laid_over(shown: Sequence[tuple[Shown, str]], spec: PlotSpec) -> list[Shown]
 
 def _matching(one: Shown, spec: PlotSpec, last: Shown) -> tuple[Trace, ...]:
     """Traces of a result of another kind that are what the picture's main trace is, renamed to it."""
-    if not spec.traces or spec.sheet or spec.surface:
+    if not spec.traces or spec.sheet or spec.surface or spec.polar:
         return ()
     wanted = next((t for t in last.result.traces if t.name in spec.traces), None)
     if wanted is None:

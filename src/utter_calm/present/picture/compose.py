@@ -18,6 +18,7 @@ from utter_calm.present.picture.axes import Look, look_of, with_axes
 from utter_calm.present.picture.over import chosen_over, over_something
 from utter_calm.present.picture.plane import plane_picture
 from utter_calm.present.picture.points import points_read
+from utter_calm.present.picture.polar import polar_picture
 from utter_calm.present.picture.ranged import range_for, ranged
 from utter_calm.present.picture.sheet import sheet_view
 from utter_calm.present.picture.smoothing import can_be_smoothed, smoothed, smoothing_words
@@ -71,6 +72,8 @@ def plot_view(
         return _sheet(shown, spec, channels)
     if spec.y in (PARTS, NYQUIST):
         return plane_picture(shown, spec, channels)
+    if spec.polar:
+        return polar_picture(shown, spec, channels)
     if spec.surface:
         return surface_picture(shown, spec, channels)
     scale = chosen_over(spec, shown, over)

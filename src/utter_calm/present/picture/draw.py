@@ -12,6 +12,7 @@ from utter_calm.present.palette import Palette
 from utter_calm.present.picture.axis import height_ticks, linear_ticks, log_ticks, percent_ticks, tick_text
 from utter_calm.present.picture.curve_labels import curve_labels, cut
 from utter_calm.present.picture.draw_crowd import crowd_items
+from utter_calm.present.picture.draw_polar import polar_grid
 from utter_calm.present.picture.draw_surface import surface_items
 from utter_calm.present.picture.drawing import Dots, Drawing, FloatArray, Frame, Item, Path, Text
 from utter_calm.present.picture.layout import straightened, thinned
@@ -42,7 +43,7 @@ def draw(
     if view.empty or view.sheet is not None:
         drawing.under.append(Text(width / 2, height / 2, view.empty, palette.soft_text, style.letters + 1.5, "middle"))
         return drawing, mapper
-    drawing.axes += _grid(mapper, palette, style)
+    drawing.axes += polar_grid(mapper, palette, style) if view.polar is not None else _grid(mapper, palette, style)
     if view.surface is not None:
         drawing.under += surface_items(mapper, palette, style)
     if view.floor is not None:

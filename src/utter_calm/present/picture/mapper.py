@@ -98,6 +98,11 @@ def frame_for(view: PlotView, width: float, height: float, style: Style) -> Fram
     right = width - 8 - words * unit
     if view.surface is not None:
         right = width - 84 * unit
+    if view.polar is not None:  # as wide as high, in the middle of what there is
+        top, left = 4.0, 24.0 * unit
+        side = max(40.0, min(height - 2 * top, right - 2 * left))
+        left = max(left, left + (right - left - side) / 2)
+        return Frame(left, top, left + side, top + side)
     return Frame(
         (86.0 if view.y.percent else 54.0) * unit, 12.0, max(right, width * 0.4), height - (8 if view.above else 40) * unit
     )

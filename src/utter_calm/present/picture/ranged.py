@@ -21,9 +21,14 @@ def range_for(ranges: Sequence[AxisRange], picture: str, over: str) -> AxisRange
     return next((r for r in ranges if (r.picture, r.over) == (picture, over)), AxisRange(picture, over))
 
 
+def has_ranges(view: PlotView) -> bool:
+    """Whether it is a picture of curves along two axes, whose ranges somebody may type."""
+    return not view.empty and view.surface is None and view.polar is None and view.sheet is None
+
+
 def ranged(view: PlotView, wanted: AxisRange) -> PlotView:
     """Give a picture the ranges that were typed; where one end alone was, and it lies beyond the other, both are found."""
-    if view.empty or view.surface is not None or view.sheet is not None or not wanted.typed:
+    if not has_ranges(view) or not wanted.typed:
         return view
     x = _within(view.x, *(None if v is None else v if _in_db(view.x) else v / view.x.factor for v in (wanted.x_low, wanted.x_high)))
     y = _within(view.y, wanted.y_low, wanted.y_high)

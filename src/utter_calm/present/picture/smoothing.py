@@ -16,7 +16,7 @@ CHOICES = (0, 48, 24, 12, 6, 3, 1)
 def can_be_smoothed(spec: PlotSpec) -> bool:
     """Whether a picture shows curves over frequency; the single lines of a spectrum have no mean."""
     along = quantity(spec.x)
-    curves = not spec.dense and not spec.sheet and not spec.surface
+    curves = not spec.dense and not spec.sheet and not spec.surface and not spec.polar
     return curves and along.unit == "Hz" and along.view(spec.x_view).scale is Scale.LOG
 
 

@@ -16,6 +16,8 @@ from utter_calm.present.picture.view import CurveView, PlotView, SurfaceView, em
 from utter_calm.present.words import label, title_lines
 from utter_calm.quantities import Scale, in_unit, of_unit, quantity
 
+_ANGLES_DEG = 45.0
+
 
 def surface_picture(shown: Sequence[Shown], spec: PlotSpec, channels: frozenset[int] | None) -> PlotView:
     """Compose the picture of a surface of the result in focus."""
@@ -42,7 +44,7 @@ def surface_picture(shown: Sequence[Shown], spec: PlotSpec, channels: frozenset[
         same=same,
         x=Axis(spec.x_title or x_quantity.title, x_view, float(surface.x[0]), float(surface.x[-1]), x_log),
         y=Axis(spec.y_title or of_unit(surface.y_unit).title, y_view, float(surface.y[0]) / factor, _top(surface.y, levels, low)
-               / factor, factor=factor, prefix=prefix),
+               / factor, factor=factor, prefix=prefix, step=_ANGLES_DEG if surface.y_unit == "deg" else 0.0),
         surface=image,
         notes=(f"Colours from {view.at_place(low, decimals=1)} to {view.at_place(high, decimals=1)}.",),
     )  # fmt: skip

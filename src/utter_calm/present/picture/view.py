@@ -124,6 +124,13 @@ class SurfaceView:
         return f"{self.title} in {self.scale.on_axis}"
 
 
+@dataclass(frozen=True, slots=True)
+class PolarView:
+    """The grid of a polar picture: rings by radius, 1 at the rim, each with its level in words."""
+
+    rings: tuple[tuple[float, str], ...]
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class PlotView:
     """A whole picture.
@@ -142,6 +149,8 @@ class PlotView:
         Places along x with a word on each, as the events of a hum hunt.
     edges
         Places along x of two settings that may be dragged, with their names; empty where there are none.
+    polar
+        Rings of a polar picture, whose x and y go from -1 to 1 within its rim; it is drawn as wide as it is high.
     """
 
     title: str
@@ -164,6 +173,7 @@ class PlotView:
     points: tuple[PointView, ...] = ()
     room: int = 0
     above: bool = False
+    polar: PolarView | None = None
 
 
 def empty_plot(title: str, text: str) -> PlotView:

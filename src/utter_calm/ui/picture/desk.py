@@ -17,7 +17,7 @@ from utter_calm.measure.pictures import Over, PlotSpec
 from utter_calm.present.picture.across import laid_over
 from utter_calm.present.picture.compose import has_variants, plot_view
 from utter_calm.present.picture.over import usable_overs
-from utter_calm.present.picture.ranged import range_for
+from utter_calm.present.picture.ranged import has_ranges, range_for
 from utter_calm.present.picture.smoothing import CHOICES, can_be_smoothed
 from utter_calm.present.picture.view import empty_plot
 from utter_calm.quantities import si_text
@@ -154,7 +154,7 @@ class PlotDesk(QObject):
     def type_range(self) -> None:
         """Ask for the ranges of the axes; they are kept with the step."""
         spec, step, view = self._spec_shown(), self._step_shown(), self.pane.canvas.view
-        if spec is None or step is None or view is None or view.empty or view.surface or view.sheet or self._session.difference:
+        if spec is None or step is None or view is None or not has_ranges(view) or self._session.difference:
             self.told.emit("Ranges are typed for a picture of curves: choose a cell that was measured.")
             return
         wanted = range_for(step.ranges, spec.key, self._over.get(step.kind, ""))
