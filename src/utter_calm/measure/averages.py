@@ -94,16 +94,12 @@ def add_narrowing(out: ResultBuilder, frequency_hz: FloatArray, found: Directivi
 
 def narrowing_words(told: Narrowing) -> str:
     """Say how the beam goes with frequency, as somebody who chooses a crossover would want to hear it."""
-    parts = []
-    if told.even_to_hz is None:
-        parts.append(f"nowhere narrower than {EVEN_DEG:g}°")
-    else:
-        narrowest = f"to {told.narrowest_deg:.0f}° at {_hz(told.narrowest_hz)}"
-        parts.append(f"it narrows from {_hz(told.even_to_hz)} on, {narrowest}")
+    even = f"nowhere narrower than {EVEN_DEG:g}°" if told.even_to_hz is None else f"narrows from {_hz(told.even_to_hz)} on"
+    parts = [even]
     if told.bunches_hz is not None:
-        parts.append(f"it bunches at {_hz(told.bunches_hz)} ({told.bunches_deg:.0f}°) and opens again to {told.opens_deg:.0f}°")
+        parts.append(f"bunches at {_hz(told.bunches_hz)} ({told.bunches_deg:.0f}°, above it {told.opens_deg:.0f}°)")
     if told.breaks_up_hz is not None:
-        parts.append(f"it breaks up into lobes from {_hz(told.breaks_up_hz)}")
+        parts.append(f"breaks up into lobes from {_hz(told.breaks_up_hz)}")
     if told.crossover_hz is not None:
         parts.append(f"cross over to a smaller source below {_hz(told.crossover_hz)}")
     text = "; ".join(parts)

@@ -21,6 +21,7 @@ from utter_calm.quantities import number_of, parse_list
 
 ANGLE, ORBIT = "angle", "orbit"
 RELATIVE, ABSOLUTE = "relative", "absolute"
+_SAYS = ("how_it_narrows",)
 _CONTOURS = (-3.0, -6.0, -12.0)
 _AVERAGES = ("on_axis", "listening_window", "early_reflections", "sound_power", "predicted_in_room")
 
@@ -54,10 +55,11 @@ class DirectivityAverages(Deduction[DirectivitySettings]):
     surfaces = SURFACES
     plots = (
         PlotSpec("map", "Level round it", ("level_horizontal",), y_title="angle", surface=True, span_db=30.0,
-                 short="map", contours=_CONTOURS),
+                 short="map", contours=_CONTOURS, says=_SAYS),
         PlotSpec("vertical", "Level above and below", ("level_vertical",), y_title="angle", surface=True, span_db=30.0,
                  short="vertical", contours=_CONTOURS),
-        PlotSpec("polar", "Level round it, polar", ("level_horizontal",), polar=True, span_db=30.0, short="polar"),
+        PlotSpec("polar", "Level round it, polar", ("level_horizontal",), polar=True, span_db=30.0, short="polar",
+                 says=_SAYS),
         PlotSpec("averages", "Averages over angles", _AVERAGES, short="averages"),
         PlotSpec("indices", "Listening window over power and reflections", ("sound_power_index", "early_reflections_index"),
                  short="indices"),

@@ -67,6 +67,8 @@ class PlotSpec:
         Whether it draws a surface; ``span_db`` is then the range shown below its highest value.
     edges
         Names of two settings along x that may be dragged in it.
+    says
+        Codes of what the take says of itself that stands under the picture as well.
     polar
         Whether a surface over frequency and angle is drawn as curves round a point.
     contours
@@ -96,3 +98,4 @@ class PlotSpec:
     band: bool = False
     contours: tuple[float, ...] = ()
     polar: bool = False
+    says: tuple[str, ...] = ()

@@ -26,11 +26,11 @@ class Shown:
     spread: str = ""
 
     def __str__(self) -> str:
-        return f"{self.number} {self.unit}".strip()
+        return f"{self.number}{self.unit}" if self.unit == "°" else f"{self.number} {self.unit}".strip()
 
     def full(self) -> str:
         """Give the text with its uncertainty, as in ``2.8312 V ± 0.0006 V``."""
-        return f"{self} ± {self.spread} {self.unit}".strip() if self.spread else str(self)
+        return f"{self} ± {Shown(self.spread, self.unit)}" if self.spread else str(self)
 
 
 def decimals_for(uncertainty: float, *, most: int = 6) -> int:

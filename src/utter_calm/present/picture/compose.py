@@ -72,10 +72,9 @@ def plot_view(
         return _sheet(shown, spec, channels)
     if spec.y in (PARTS, NYQUIST):
         return plane_picture(shown, spec, channels)
-    if spec.polar:
-        return polar_picture(shown, spec, channels)
-    if spec.surface:
-        return surface_picture(shown, spec, channels)
+    if spec.polar or spec.surface:
+        view = polar_picture(shown, spec, channels) if spec.polar else surface_picture(shown, spec, channels)
+        return replace(view, notes=(*(t.text for t in shown[-1].result.trust if t.code in spec.says), *view.notes))
     scale = chosen_over(spec, shown, over)
     if scale is not None:
         shown = [over_something(one, spec, scale) for one in shown]

@@ -43,7 +43,8 @@ def draw(
     if view.empty or view.sheet is not None:
         drawing.under.append(Text(width / 2, height / 2, view.empty, palette.soft_text, style.letters + 1.5, "middle"))
         return drawing, mapper
-    drawing.axes += polar_grid(mapper, palette, style) if view.polar is not None else _grid(mapper, palette, style)
+    round_it, levels = polar_grid(mapper, palette, style)
+    drawing.axes += round_it if view.polar is not None else _grid(mapper, palette, style)
     if view.surface is not None:
         drawing.under += surface_items(mapper, palette, style)
     if view.floor is not None:
@@ -52,6 +53,7 @@ def draw(
         drawing.under += _limit(mapper, view.limit, palette, style)
     drawing.under += [_bound(mapper, bound, palette) for bound in view.bounds]
     drawing.over += curves_drawn(mapper, view.curves, palette)
+    drawing.words += levels
     drawing.words += _points_read(mapper, palette, style)
     drawing.words += _labels(mapper, palette, style)
     drawing.words += _flags(mapper, palette, style)

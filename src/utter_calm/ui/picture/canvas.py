@@ -41,7 +41,7 @@ class PlotCanvas(PaintedPlot):
         if event.key() == Qt.Key.Key_Backspace:
             self.set_marks(self.marks[:-1])
             return
-        if event.key() not in (Qt.Key.Key_Left, Qt.Key.Key_Right) or self._view is None or self._view.empty:
+        if event.key() not in (Qt.Key.Key_Left, Qt.Key.Key_Right) or self._view is None or not self._readable():
             super().keyPressEvent(event)
             return
         _, mapper = self._drawn(current_palette())
@@ -131,7 +131,8 @@ class PlotCanvas(PaintedPlot):
         self._set_window(replace(moved, y_low=was.y_low + rise, y_high=was.y_high + rise))
 
     def _readable(self) -> bool:
-        return self._view is not None and not self._view.empty and self._view.sheet is None
+        view = self._view  # a polar picture has no x that a cursor could stand at
+        return view is not None and not view.empty and view.sheet is None and view.polar is None
 
     def _edge_at(self, place: QPointF) -> str:
         """Name of the edge within reach; empty for none."""

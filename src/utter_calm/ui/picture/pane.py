@@ -145,10 +145,8 @@ class PlotPane(QWidget):
             if self.canvas.marks:
                 self.readout.setText(self._between(view, p))
                 return
-            self.readout.setText(
-                f'<span style="color:{p.soft_text}">{hint}move over the plot to read it, press to mark</span>'
-                + "".join(f"<br>{escape(note)}" for note in view.notes[:1])
-            )
+            first = f'<span style="color:{p.soft_text}">{hint}move over the plot to read it, press to mark</span><br>'
+            self.readout.setText(("" if view.polar else first) + "".join(escape(note) for note in view.notes[:1]))
             set_tip(self.readout, "\n".join(view.notes))
             return
         at = view.x.x_words(x)

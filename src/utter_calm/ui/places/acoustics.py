@@ -7,7 +7,7 @@ from typing import Any, cast
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeySequence, QShortcut
-from PySide6.QtWidgets import QHBoxLayout, QPushButton, QSplitter, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
 from utter_calm.analysis.acoustic.gate import gate_to
 from utter_calm.errors import UtterCalmError
@@ -94,7 +94,13 @@ class AcousticsPlace(Page):
             beside.addWidget(words)
         self.arrivals.setProperty("role", "soft")
         beside.addStretch(1)
-        return side
+        scroll = QScrollArea()  # on a low screen it is rolled, not squashed
+        scroll.setWidgetResizable(True)
+        scroll.setFrameShape(QFrame.Shape.NoFrame)
+        scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        scroll.setWidget(side)
+        scroll.setMinimumWidth(190)
+        return scroll
 
     def renew(self) -> None:
         """Look at the loudspeaker again."""

@@ -32,7 +32,7 @@ class RoomFields(QWidget):
         self.edits: dict[str, QuantityEdit] = {}
         for row, (name, (label, tip)) in enumerate(_FIELDS.items()):
             edit = QuantityEdit(label, "m", 0.0)
-            edit.setMinimumWidth(90)
+            edit.setMinimumSize(90, edit.sizeHint().height())
             edit.setToolTip(tip)
             edit.setPlaceholderText("not known")
             edit.editingFinished.connect(lambda name=name: self._typed(name))
