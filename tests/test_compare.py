@@ -162,3 +162,23 @@ def test_takes_of_different_steps_share_a_picture_where_their_quantity_agrees():
     assert [c.label for c in view.curves] == ["First look", "Noise"]
     # a gain over frequency is none of it
     assert len(laid_over([(spectra("response", ["response"]), "Response"), (noise, "Noise")], spec)) == 1
+
+
+def loudspeaker(number, magnitude, f):
+    traces = (Trace("response", 1, f, "Hz", magnitude, "Pa/V", valid=(150.0, 10_000.0)),)
+    settings = {"band_low_hz": 100.0, "band_high_hz": 3000.0}
+    return made_take("loudspeaker", traces, (), number, settings=settings, title=f"u{number}")
+
+
+def test_two_loudspeakers_are_a_pair_within_the_worst_place():
+    f = np.geomspace(100, 10_000, 400)
+    bump = 10 ** (1.5 * np.exp(-((np.log2(f / 2000) / 0.2) ** 2)) / 20)
+    one, two = loudspeaker(1, np.ones(400), f), loudspeaker(2, 1.2 * bump, f)
+    match = held(one, two).match
+    level = 20 * np.log10(1.2)
+    assert match.mean_db + match.worst_db == pytest.approx(level + 1.5, abs=0.02)
+    assert match.at_hz == pytest.approx(2000, rel=0.02)
+    assert match.band_hz == (pytest.approx(150), pytest.approx(3000))  # below 150 Hz nothing is known
+    assert match.mean_db == pytest.approx(level + 1.5 * 0.2 * np.sqrt(np.pi) / np.log2(20), abs=0.02)
+    assert "As a pair: within 1.37 dB" in view_of(one, two).verdict
+    assert held(take(1, 2.0), take(2, 2.0)).match is None  # no sound

@@ -11,6 +11,7 @@ from typing import TypeVar
 import numpy as np
 
 from utter_calm.job.chance import Yardstick
+from utter_calm.job.channel_match import ChannelMatch, channel_match
 from utter_calm.job.compare import difference
 from utter_calm.job.take import Take, TakeSummary
 from utter_calm.measure.kinds import kind_of
@@ -84,10 +85,11 @@ class CurvePair:
 
 @dataclass(frozen=True, slots=True)
 class Compared:
-    """One take held against another."""
+    """One take held against another; ``match`` tells of two loudspeakers how well they go together."""
 
     readings: tuple[ReadingPair, ...]
     curves: tuple[CurvePair, ...]
+    match: ChannelMatch | None = None
 
 
 _T = TypeVar("_T", TakeSummary, Take)
@@ -147,8 +149,9 @@ def compare_takes(
         Compared(
             tuple(replace(p, limit=None if p.yardstick is None else p.yardstick.limit(count)) for p in readings),
             tuple(replace(c, limit=None if y is None else math.exp(y.limit(count))) for c, y in kept),
+            channel_match(first, two),
         )
-        for readings, kept in found
+        for (readings, kept), two in zip(found, seconds, strict=True)
     ]
 
 

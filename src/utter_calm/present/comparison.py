@@ -6,6 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from utter_calm.job.channel_match import ChannelMatch
 from utter_calm.job.compare import compare
 from utter_calm.job.compare_readings import Compared, CurvePair, ReadingPair
 from utter_calm.job.facts import Facts
@@ -77,11 +78,22 @@ def comparison_view(takes: Sequence[Facts], compared: Sequence[Compared]) -> Com
     if groups and len(compared) == 1:
         verdict = f"{moved_words(compared[0].readings, groups, kind)} {verdict}"
     elif len(compared) == 1:
-        verdict = f"{_by_level(takes, compared[0])}{verdict}"
+        verdict = f"{_match_words(compared[0].match)}{_by_level(takes, compared[0])}{verdict}"
     return ComparisonView(titles, verdict, tuple(_row(pairs, titles, kind) for pairs in rows))
 
 
 _LINEAR = 0.01
+
+
+def _match_words(match: ChannelMatch | None) -> str:
+    """Whether two loudspeakers make a pair: in level, and in the shape of what is left when that is turned even."""
+    if match is None:
+        return ""
+    low, high, at = (si_text(f, "Hz", digits=3) for f in (*match.band_hz, match.at_hz))
+    return (
+        f"As a pair: within {fixed(abs(match.worst_db), 2)} dB of each other from {low} to {high}, worst at {at}, "
+        f"once {fixed(match.mean_db, 2)} dB of level are taken out. "
+    )
 
 
 def _by_level(takes: Sequence[Facts], compared: Compared) -> str:
