@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -93,7 +94,7 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
 
     def stimulus(self, settings: LoudspeakerSettings) -> Stimulus:
         """Give the sweep between two silences."""
-        return between_silences(settings, min(settings.sweep.lead_s(2) * 0.3, 0.1 * settings.duration_s))
+        return between_silences(settings, min(settings.sweep.lead_s(2) * 0.3, 0.1 * settings.duration_s), settings.tail_s)
 
     def signal(self, settings: LoudspeakerSettings) -> str:
         """Say what is played."""
@@ -111,14 +112,16 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         _, trust = usable_part(capture, channel)
         heard = capture.signal(channel)
         known = excitation(len(heard), played.volts, settings.sweep, capture.rate_hz)
-        found = analyze_loudspeaker(heard, played.volts, settings.sweep, capture.rate_hz, known)
+        with ThreadPoolExecutor(1) as beside:  # sound and current have nothing to do with each other
+            asked = beside.submit(heard_impedance, capture, played.volts, settings.sweep, known)
+            found = analyze_loudspeaker(heard, played.volts, settings.sweep, capture.rate_hz, known)
+            through = asked.result()
         if progress is not None:
             progress(0.7)
         kept = heard_trust(trust, found, channel, settings.sweep, capture.rate_hz)
         begins = int((settings.sweep.onset_s + found.delay_s) * capture.rate_hz)
         sounding = heard[max(0, begins) : begins + int(settings.duration_s * capture.rate_hz)]
         level = float(np.sqrt(np.mean(sounding**2))) if len(sounding) else 0.0
-        through = heard_impedance(capture, played.volts, settings.sweep, known)
         return PreparedLoudspeaker(
             channel, capture.unit(channel), capture.u_level(channel), found, level, through, tuple(kept)
         )  # fmt: skip

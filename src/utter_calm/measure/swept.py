@@ -46,8 +46,8 @@ class SweptSettings(StepSettings):
         return Sweep(self.start_hz, self.stop_hz, self.duration_s, self.level_v * math.sqrt(2), onset_s=LEAD_S)
 
 
-def between_silences(settings: SweptSettings, fade_in_s: float) -> Stimulus:
-    """Give the sweep between two silences."""
+def between_silences(settings: SweptSettings, fade_in_s: float, tail_s: float = TAIL_S) -> Stimulus:
+    """Give the sweep between two silences, the later one of ``tail_s`` seconds."""
     rate = settings.rate_hz
     samples = settings.sweep.samples(rate, fade_in_s=fade_in_s, fade_out_s=min(_FADE_OUT_S, 0.05 * settings.duration_s))
-    return Stimulus(np.concatenate([np.zeros(round(LEAD_S * rate)), samples, np.zeros(round(TAIL_S * rate))]), rate)
+    return Stimulus(np.concatenate([np.zeros(round(LEAD_S * rate)), samples, np.zeros(round(tail_s * rate))]), rate)

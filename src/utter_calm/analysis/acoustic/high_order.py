@@ -21,7 +21,7 @@ FROM_ORDER, TO_HZ = 10.0, 20_000.0
 _OCTAVES, _PER_OCTAVE = 1 / 6, 24
 _STANDS_OUT, _AROUND_OCTAVES, _EDGE, _FOOT = 1.9, 3.0, 1.35, 0.3
 _FEWEST_CYCLES = 3.0
-_LEAST_OVER_NOISE = 1.6
+_LEAST_OVER_NOISE, _FEWEST_FRAMES = 1.6, 1024
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -87,8 +87,9 @@ def high_order(
         bins = np.s_[int(np.ceil(FROM_ORDER * f * length / rate_hz)) : int(top * length / rate_hz)]
         begin = round(at - frames / 2)
         value[k] = _rms(recorded[begin : begin + frames], shape, length, bins)
-        if len(quiet) >= frames:
-            noise[k] = _rms(quiet[:frames], shape, length, bins)
+        still = quiet[:frames]
+        if len(still) >= _FEWEST_FRAMES:  # a shorter silence tells the same density, less surely
+            noise[k] = _noise_of(still, shape if len(still) == frames else None, (FROM_ORDER * f, top), rate_hz)
     ratio, floor = value / played, noise / played
     found = _standing_out(grid, ratio, floor)
     if found is None:
@@ -100,6 +101,13 @@ def high_order(
 def _rms(piece: FloatArray, shape: FloatArray, length: int, bins: slice) -> float:
     lines = np.abs(rfft(piece * shape, length)[bins]) ** 2
     return float(np.sqrt(2 * np.sum(lines) / (length * np.sum(shape**2))))
+
+
+def _noise_of(still: FloatArray, shape: FloatArray | None, band_hz: tuple[float, float], rate_hz: float) -> float:
+    shape = BLACKMAN_HARRIS_7.samples(len(still)) if shape is None else shape
+    length = next_fast_len(len(still))
+    bins = np.s_[int(np.ceil(band_hz[0] * length / rate_hz)) : int(band_hz[1] * length / rate_hz)]
+    return _rms(still, shape, length, bins)
 
 
 def _quiet(recorded: FloatArray, sweep: Sweep, delay_s: float, rate_hz: float) -> FloatArray:
