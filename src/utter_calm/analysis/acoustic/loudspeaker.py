@@ -186,8 +186,10 @@ def response_of(found: Loudspeaker, gate: Gate | None, periods: float = 0.0) -> 
     if periods:
         widest = gate or Gate(-_BEFORE_S, (half - 1) / found.rate_hz)
         value = gated_by_periods(found.impulse, found.rate_hz, widest, periods, grid)
-    time = np.arange(-half, half) / found.rate_hz
-    energy = len(time) if gate is None else float(np.sum(gate.at(time) ** 2))
+    energy = 2.0 * half
+    if gate is not None:  # outside it lets nothing in
+        ends = (max(-half, int(gate.start_s * found.rate_hz) - 1), min(half, int(gate.stop_s * found.rate_hz) + 2))
+        energy = float(np.sum(gate.at(np.arange(*ends) / found.rate_hz) ** 2))
     # half of the noise stands across the response and does not move its magnitude
     u_value = magnitude_at(grid, found.sweep.frequency_hz, found.noise) * np.sqrt(energy / 2)
     return LoudspeakerResponse(grid, value, u_value, between(seen.group_delay_s), between(excess), gate)
