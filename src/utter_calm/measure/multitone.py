@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from utter_calm.analysis.multitone import MultitoneAnalysis, TonesFit, fit_tones, tones_in_band
+from utter_calm.analysis.multitone_skirts import skirts
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, with_roles
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
@@ -19,12 +20,15 @@ from utter_calm.measure.tone_readings import TONE_TRACES
 from utter_calm.measure.tone_set import check_tones, period_frames
 from utter_calm.measure.usable import usable_part
 from utter_calm.quantities import effective_bits, si_text
+from utter_calm.quantities.text import fixed
 from utter_calm.rig import Rig
 from utter_calm.signals.multitone import Multitone as Tones
 from utter_calm.signals.multitone import log_bins, multitone
 from utter_calm.signals.ramp import with_ramps
 
 _SETTLE_S = 0.25
+_AUDIBLE = 10 ** (-60 / 20)
+"""Skirts lower than that are not worth a word."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,6 +85,10 @@ class Multitone(SingleStimulus[MultitoneSettings]):
                                          floored=True),
         "multitone_noise": Declared("noise between", "gain", "The rest of the residual, over the tones together.", better="low",
                                     floored=True),
+        "skirts": Declared("skirts of treble tones", "gain", "R.m.s. of the lines at the distances of the tones up to "
+                           "250 Hz from each tone from 1 kHz on, over these tones: what bass modulates.", better="low", digits=3),
+        "skirts_worst": Declared("highest skirts", "gain", "Of the tone whose skirts are highest.", better="low", digits=3),
+        "skirts_at": Declared("highest skirts at", "frequency", "Which tone that is.", digits=3),
         "crest_factor": Declared("crest factor", "gain", "Highest sample of the record over its r.m.s."),
         "tone_#": Declared("tone {}", "small_level", "R.m.s. of tone {}, counted from the lowest; its frequency stands beside it."),
         "clock_skew": Declared("clock skew", "skew",
@@ -137,6 +145,7 @@ class Multitone(SingleStimulus[MultitoneSettings]):
             out.trust.extend(fitted.trust)
             found = tones_in_band(fitted.tones, (settings.band_low_hz, settings.band_high_hz), base_hz=base)
             add_multitone(out, found, capture, channel, spectrum=fitted.spectrum)
+            add_skirts(out, fitted.tones, channel)
         if progress is not None:
             progress(1.0)
         return out.build()
@@ -159,6 +168,20 @@ def _fitted(settings: MultitoneSettings, capture: Capture, channel: int) -> _Fit
     tones = fit_tones(record, capture.rate_hz, expected, own_clock=True)
     trace = line_trace(tones.spectrum, channel, capture.unit(channel))
     return _Fitted(tones, trace, tuple(t for t in trust if t.code in ("overload", "lost_blocks", "dropout")))
+
+
+def add_skirts(out: ResultBuilder, tones: TonesFit, channel: int) -> None:
+    """Add how far the bass modulates the treble, and name it where it does."""
+    found = skirts(tones)
+    if found is None or not found.level > 0:
+        return
+    out.add("skirts", channel, found.level, "1", found.u_level)
+    out.add("skirts_worst", channel, found.worst_level, "1")
+    out.add("skirts_at", channel, found.worst_hz, "Hz")
+    if found.is_bass and found.worst_level > _AUDIBLE:
+        level, where = fixed(20 * math.log10(found.worst_level), 0), si_text(found.worst_hz, "Hz", digits=2)
+        text = f"Bass modulates treble: lines at its tones' distances stand about others, most at {where} ({level} dB)."
+        out.trust.append(Trust("bass_modulates_treble", text, grave=False))
 
 
 def add_multitone(out: ResultBuilder, found: MultitoneAnalysis, capture: Capture, channel: int, *, spectrum: Trace) -> None:
