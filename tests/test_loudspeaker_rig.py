@@ -158,6 +158,13 @@ def test_break_up_is_told_with_its_q():
     assert {s.name for s in result.surfaces} == {"decay_time", "decay_periods"}
 
 
+def test_the_step_of_the_front_can_be_measured():
+    takes = {"near": (given(taken("ceiling loudspeaker", AT_CONE)),), "far": (given(taken("ceiling loudspeaker")),)}
+    result = SplicedResponse().deduce(SpliceSettings(baffle="measured"), takes)
+    assert result.reading("front_width").value == pytest.approx(made.CEILING.baffle_m, rel=0.15)
+    assert {t.code for t in result.trust} == {"front_fitted"}
+
+
 def test_near_and_far_are_spliced_to_the_whole():
     takes = {"near": (given(taken("ceiling loudspeaker", AT_CONE)),), "far": (given(taken("ceiling loudspeaker")),)}
     result = SplicedResponse().deduce(SpliceSettings(baffle="300 mm"), takes)

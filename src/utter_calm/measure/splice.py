@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from utter_calm.analysis.acoustic.splice import NoOverlap, baffle_step, near_field_to, splice
+from utter_calm.analysis.acoustic.splice import NoOverlap, baffle_step, fitted_baffle, near_field_to, splice
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import ComplexArray
 from utter_calm.errors import InputError, MeasurementError
@@ -19,12 +19,13 @@ from utter_calm.measure.declare import with_roles
 from utter_calm.measure.deduction import Deduction, Given, Need
 from utter_calm.measure.kind import PlotSpec, StepSettings, setting
 from utter_calm.measure.pictures import PHASE
-from utter_calm.measure.result import Result, ResultBuilder, Trace
+from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
 from utter_calm.measure.spliced import READINGS, add_spliced
 from utter_calm.quantities import number_of, si_text
 from utter_calm.quantities.weighed import understand_weighed
 
 SITUATION = "situation"
+MEASURED = "measured"
 _READ = ("sensitivity_2v83", "lower_3db", "lower_10db", "upper_3db", "upper_10db", "response_above", "response_below")
 _FARS = ((IN_ROOM, "in a room, under a window"), (FREE_FIELD, FREE_FIELD))
 
@@ -35,7 +36,7 @@ class SpliceSettings(StepSettings):
 
     diaphragm: str = setting("130 mm", "Diameter of the diaphragm, mid-surround to mid-surround", analysis_only=True)
     port: str = setting("", "Diameter of the port's mouth (empty: none)", analysis_only=True)
-    baffle: str = setting("", "Width of the baffle (empty: the near response gets no step)", analysis_only=True)
+    baffle: str = setting("", "Width of the baffle (or “measured”: as it is heard from afar; empty: no step)", analysis_only=True)
     far: str = setting(IN_ROOM, "From afar", choices=_FARS, analysis_only=True)
     band_low_hz: float = setting(100.0, "Tolerance read from", "Hz", low=1, high=80_000, analysis_only=True)
     band_high_hz: float = setting(10_000.0, "Tolerance read to", "Hz", low=2, high=80_000, analysis_only=True)
@@ -57,7 +58,7 @@ class SpliceSettings(StepSettings):
         """Refuse lengths that are none."""
         StepSettings.check(self)
         for text, what in ((self.diaphragm, "diaphragm"), (self.port, "port"), (self.baffle, "baffle")):
-            if text or what == "diaphragm":
+            if (text and text != MEASURED) or what == "diaphragm":
                 self.metres(text, what)
 
 
@@ -115,8 +116,11 @@ class SplicedResponse(Deduction[SpliceSettings]):
             # each take counts from its own direct sound; cone and port add by the clock that they share
             late = _delay(takes["port"][0]) - _delay(takes["near"][0])
             mouth = (f, np.asarray(value * np.exp(-2j * np.pi * f * late)), settings.metres(settings.port, "port") / across)
-        wide = settings.metres(settings.baffle, "baffle") if settings.baffle else None
         try:
+            if settings.baffle == MEASURED:
+                wide: float | None = fitted_baffle(_curve(near), _curve(far), across / 2, mouth)
+            else:
+                wide = settings.metres(settings.baffle, "baffle") if settings.baffle else None
             found = splice(_curve(near), _curve(far), across / 2, mouth, wide)
         except NoOverlap as problem:
             low, high = (si_text(f, "Hz", digits=3) for f in (problem.low_hz, problem.high_hz))
@@ -125,6 +129,10 @@ class SplicedResponse(Deduction[SpliceSettings]):
                 hint="Give the far one a longer window: farther from the walls, or higher.",
             ) from problem
         out = ResultBuilder()
+        if settings.baffle == MEASURED and wide is not None:
+            out.add("front_width", far.channel, wide, "m")
+            text = "The step of the front was fitted to what is heard from afar: that near and far agree is no proof of it."
+            out.trust.append(Trust("front_fitted", text, grave=False))
         away = _distance(takes["far"][0])
         add_spliced(out, found, radius_m=across / 2, unit=far.y_unit, distance_m=away, channel=far.channel)
         f, value = _curve(near)

@@ -14,6 +14,7 @@ from utter_calm.analysis.transforms import ComplexArray
 
 _LEAST_OCTAVES, _BELOW_LIMIT = 0.5, 1.5
 _STEP_HZ_M = 115.0
+_WIDTHS_M = (0.05, 2.0)
 
 
 class NoOverlap(ValueError):
@@ -134,3 +135,19 @@ def splice(
     value[below] += (1 - weight[below]) * close(grid[below]) * gain * sign
     value[above] += weight[above] * complex_at(grid[above], *far) * np.exp(2j * np.pi * grid[above] * delay)
     return Spliced(grid, value, gain, delay, opposite, (low, high), middle, tilt, float(np.std(level)))
+
+
+def fitted_baffle(
+    near: tuple[FloatArray, ComplexArray], far: tuple[FloatArray, ComplexArray], radius_m: float,
+    port: tuple[FloatArray, ComplexArray, float] | None = None,
+) -> float:  # fmt: skip
+    """Width in m of the baffle whose step makes near and far differ least in the overlap; parameters, errors as :func:`splice`."""
+    from scipy.optimize import minimize_scalar  # noqa: PLC0415 - costly, and seldom needed
+
+    def apart(log_width: float) -> float:
+        return splice(near, far, radius_m, port, math.exp(log_width)).u_gain
+
+    tried = np.log(np.geomspace(*_WIDTHS_M, 12))
+    best = int(np.argmin([apart(w) for w in tried.tolist()]))
+    ends = float(tried[max(0, best - 1)]), float(tried[min(len(tried) - 1, best + 1)])
+    return math.exp(float(minimize_scalar(apart, bounds=ends, method="bounded", options={"xatol": 1e-3}).x))

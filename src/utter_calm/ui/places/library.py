@@ -67,10 +67,12 @@ class LibraryPlace(TablePlace):
         self.fields: dict[str, QLineEdit] = {}
         for name, label, hint in _FIELDS:
             line = text_line("", label)
-            line.setPlaceholderText(f"{label}: {hint}" if hint else label)
-            line.setMinimumWidth(64)
+            wide = name in ("words", "name")
+            line.setPlaceholderText(f"{label}: {hint}" if wide else label)
+            line.setToolTip(f"{label}: {hint}" if hint else label)
+            line.setMinimumWidth(64 if wide else 84)
             line.returnPressed.connect(self.search)
-            across.addWidget(line, 3 if name in ("words", "name") else 1)
+            across.addWidget(line, 3 if wide else 1)
             self.fields[name] = line
         go = QPushButton("Search")
         go.setProperty("role", "primary")
