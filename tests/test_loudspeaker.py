@@ -199,3 +199,12 @@ def test_a_window_is_one_where_it_is_said_to_be():
     assert gate.at(t) == pytest.approx([0, 0, 1, 1, 1, 0.5, 0], abs=1e-12)
     with pytest.raises(ValueError, match="direct"):
         Gate(1e-3, 4e-3)
+
+
+@pytest.mark.parametrize(("flat", "whole"), [(1.0, 1.0), (0.8, 0.9), (0.5, 0.75), (0.0, 0.5)])
+def test_forms_of_the_window(flat, whole):
+    time = np.arange(0, 0.012, 1e-6)
+    window = Gate(-1e-3, 0.01, flat).at(time)
+    assert np.sum(window) * 1e-6 / 0.01 == pytest.approx(whole, abs=1e-3)  # a half cosine holds half of its length
+    assert np.all(window[time <= flat * 0.00999] == 1.0)
+    assert np.all(window[time > 0.010001] == 0.0)

@@ -147,7 +147,14 @@ def test_the_same_sweep_tells_impedance_and_box():
 def test_a_rub_is_heard_and_a_clean_loudspeaker_has_none():
     assert taken("ceiling loudspeaker", FREE_FIELD).reading("buzz_low") is None
     rubs = taken("ceiling loudspeaker, coil rubs", FREE_FIELD)
-    assert 20 < rubs.reading("buzz_low").value < rubs.reading("buzz_high").value < 120
+    low, high = rubs.reading("buzz_low").value, rubs.reading("buzz_high").value
+    assert 20 < low < high < 120
+    crest, level = rubs.trace("high_order_crest"), rubs.trace("high_order_level")
+    knocking = (crest.x > low) & (crest.x < high)
+    assert np.max(crest.magnitude[knocking]) > 5.0
+    assert np.median(crest.magnitude[crest.x > 2 * high]) < 4.5  # no more than noise
+    assert level.y_unit == "Pa"
+    assert np.max(level.magnitude[knocking]) > 5 * np.median(level.magnitude[~knocking])
 
 
 def test_break_up_is_told_with_its_q():

@@ -85,7 +85,7 @@ def acoustic(
             used = None
         add_response(out, found.response(used), scale.factor, scale.unit, by_hand=by_hand, top_hz=common.top_hz)
         add_curve_readings(out, 1, distance_m=away if scale.unit != "1" else None, band_hz=BAND_HZ)
-        add_distortion(out, found)
+        add_distortion(out, found, "FS")
         add_time_curves(out, found)
         return out.build()
 

@@ -32,7 +32,8 @@ READINGS: dict[str, Declared] = {
     "reflection_#": Declared("reflection {}", "time", "Arrival {} after the direct sound.", digits=4),
     "reflection_#_level": Declared("reflection {}, level", "gain", "Amplitude of arrival {} re the direct sound.", digits=3),
     "gate_start": Declared("window from", "time", "Before the direct sound; the window is 1 from half of it.", digits=3),
-    "gate_stop": Declared("window to", "time", "After the direct sound; the window is 1 up to 80 % of it.", digits=4),
+    "gate_stop": Declared("window to", "time", "After the direct sound; the window is 1 up to 80 % of it, or as its "
+                          "form says.", digits=4),
     "lowest_valid_frequency": Declared("good from", "frequency", "One over the length of the window: below, it holds less than a "
                                        "period.", digits=3),
     "buzz_low": Declared("rub and buzz from", "frequency", "Excitation frequency from which the residual stands out.", digits=3),
@@ -61,6 +62,9 @@ TRACES: dict[str, Declared] = {
     "thd": Declared("THD", "distortion", "Root of the sum of the squares of harmonics 2 to 10."),
     "high_order": Declared("rub and buzz", "distortion", "R.m.s. of all from ten times the excitation frequency to 20 kHz over "
                            "that of the fundamental, in sixths of an octave."),
+    "high_order_level": Declared("rub and buzz, level", "sound_pressure", "The r.m.s. of the same at the microphone."),
+    "high_order_crest": Declared("rub and buzz, crest factor", "ratio", "Highest instantaneous value of the same over its r.m.s., "
+                                 "in each stretch: 3 to 4 for noise, far more for what knocks once a period."),
     "impulse": Declared("impulse response", "part", "Without a window, re its largest value."),
     "step": Declared("step response", "part", "Running integral of the impulse response, re its largest value."),
     "impedance": Declared("impedance", "impedance", "Volts at the terminals over the current."),

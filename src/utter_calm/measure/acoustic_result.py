@@ -125,8 +125,8 @@ def add_curve_readings(
         out.add("response_below", channel, float(np.min(magnitude[band])) / mean, "1")
 
 
-def add_distortion(out: ResultBuilder, found: Loudspeaker, channel: int = 1) -> None:
-    """Add harmonics 2 to 10 over the fundamental, THD, and rub and buzz."""
+def add_distortion(out: ResultBuilder, found: Loudspeaker, unit: str, channel: int = 1) -> None:
+    """Add harmonics 2 to 10 over the fundamental, THD, and rub and buzz; ``unit`` is that of the recording."""
     heard = [o for o in found.harmonics if len(o.frequency_hz)]
     for order in heard:
         f = order.frequency_hz
@@ -144,6 +144,8 @@ def add_distortion(out: ResultBuilder, found: Loudspeaker, channel: int = 1) -> 
     if found.high_order is not None:
         one = found.high_order
         out.traces.append(Trace("high_order", channel, one.frequency_hz, "Hz", one.ratio, "1", uncertainty=2 * one.noise_ratio))
+        out.traces.append(Trace("high_order_level", channel, one.frequency_hz, "Hz", one.level, unit))
+        out.traces.append(Trace("high_order_crest", channel, one.frequency_hz, "Hz", one.crest, "1"))
         if one.buzz_hz is not None:
             out.add("buzz_low", channel, one.buzz_hz[0], "Hz")
             out.add("buzz_high", channel, one.buzz_hz[1], "Hz")

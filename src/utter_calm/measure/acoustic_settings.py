@@ -18,6 +18,9 @@ CLOSE = (AT_CONE, IN_PORT)
 """Situations in which there is no far field: no sensitivity is told there."""
 AUTO, BY_HAND, NO_GATE = "auto", "set", "none"
 GATES = ((AUTO, "up to the first reflection"), (BY_HAND, "set by hand"), (NO_GATE, "none"))
+LONG = "80 % flat"
+_FLAT = {"rectangle": 1.0, LONG: 0.8, "half flat": 0.5, "half cosine": 0.0}
+FORMS = tuple((name, name) for name in _FLAT)
 ON_BENCH = frozenset({"distance_m", "situation"})
 """Fields of the settings that a hand, or the bench, must bring about as well."""
 
@@ -36,6 +39,7 @@ class LoudspeakerSettings(SweptSettings):
     gate: str = setting(AUTO, "Window", choices=GATES, analysis_only=True)
     gate_start_s: float = setting(-1e-3, "Window from", "s", low=-0.1, high=0.0, analysis_only=True)
     gate_stop_s: float = setting(5e-3, "Window to", "s", low=2e-4, high=1.0, analysis_only=True)
+    form: str = setting(LONG, "Form of the window", choices=FORMS, analysis_only=True, rare=True)
     periods: float = setting(0.0, "Window of at most so many periods (0: the same for all)", "1", high=100, analysis_only=True,
                              rare=True)  # fmt: skip
     band_low_hz: float = setting(300.0, "Tolerance read from", "Hz", low=1, high=80_000, analysis_only=True)
@@ -75,4 +79,9 @@ class LoudspeakerSettings(SweptSettings):
     @property
     def window(self) -> Gate:
         """The window set by hand."""
-        return Gate(self.gate_start_s, self.gate_stop_s)
+        return Gate(self.gate_start_s, self.gate_stop_s, self.flat)
+
+    @property
+    def flat(self) -> float:
+        """Up to which part of its stop the window is 1."""
+        return _FLAT[self.form]

@@ -83,6 +83,10 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
                  x_title="frequency of the fundamental", unwanted=True, short="distortion"),
         PlotSpec("buzz", "Rub and buzz", ("high_order",), x_title="frequency of the fundamental", unwanted=True,
                  short="rub and buzz"),
+        PlotSpec("knocks", "Crest factor of rub and buzz", ("high_order_crest",), x_title="frequency of the fundamental",
+                 y="linear", short="crest"),
+        PlotSpec("buzz_level", "Level of rub and buzz", ("high_order_level",), x_title="frequency of the fundamental",
+                 unwanted=True, short="buzz level"),
         PlotSpec("relative", "Response re its mean in the band", ("relative",), detail=3.0, short="re mean",
                  edges=("band_low_hz", "band_high_hz")),
         PlotSpec("impulse", "Impulse response", ("impulse", "step"), x="time", y="linear", short="impulse"),
@@ -150,7 +154,7 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
             add_curve_readings(out, one, distance_m=settings.distance_m, band_hz=band,
                                field=field_gain(settings.situation))  # fmt: skip
             add_sensitivities(out, settings, one)
-        add_distortion(out, found, one)
+        add_distortion(out, found, prepared.unit, one)
         add_time_curves(out, found, one)
         if prepared.unit == "Pa":
             out.add("spl", one, prepared.level, "Pa", prepared.level * prepared.u_level)
@@ -173,7 +177,7 @@ def _window(settings: LoudspeakerSettings, found: Loudspeaker) -> Gate | None:
         return None if settings.gate != BY_HAND else settings.window
     if settings.gate == BY_HAND:
         return settings.window
-    return found.auto_gate() if settings.gate == AUTO else None
+    return found.auto_gate(settings.flat) if settings.gate == AUTO else None
 
 
 def _named(readings: list[Reading], settings: LoudspeakerSettings) -> list[Reading]:

@@ -10,7 +10,7 @@ from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import ComplexArray, next_fast_len, rfft
 
 _PRE_S, _OF_THE_WAY = -1e-3, 0.98
-_FLAT_BEFORE, _FLAT_AFTER = 0.5, 0.8
+_FLAT_BEFORE, FLAT = 0.5, 0.8
 _DENSE, _LONG = 8, 1 << 17
 
 
@@ -18,11 +18,12 @@ _DENSE, _LONG = 8, 1 << 17
 class Gate:
     """Start and stop in seconds after the direct sound; the start is not above zero.
 
-    The window is 1 from half of the start to 80 % of the stop, with half cosines outside.
+    The window is 1 from half of the start to ``flat`` of the stop, with half cosines outside; of 1 it ends at once.
     """
 
     start_s: float
     stop_s: float
+    flat: float = FLAT
 
     def __post_init__(self) -> None:
         if not self.start_s <= 0 < self.stop_s:
@@ -36,16 +37,20 @@ class Gate:
     def at(self, time_s: FloatArray) -> FloatArray:
         """Window (n,) at times (n,)."""
         out = np.ones(len(time_s))
-        for edge, flat in ((self.start_s, _FLAT_BEFORE), (self.stop_s, _FLAT_AFTER)):
+        for edge, flat in ((self.start_s, _FLAT_BEFORE), (self.stop_s, self.flat)):
             inner = flat * edge
-            far = (time_s - inner) / (edge - inner) if edge != inner else np.where(time_s < 0, 2.0, -1.0)
+            far = (
+                (time_s - inner) / (edge - inner)
+                if edge != inner
+                else np.where(time_s > edge if edge > 0 else time_s < 0, 2.0, -1.0)
+            )
             out *= 0.5 + 0.5 * np.cos(np.pi * np.clip(far, 0, 1))
         return out
 
 
-def gate_to(first_reflection_s: float) -> Gate:
+def gate_to(first_reflection_s: float, flat: float = FLAT) -> Gate:
     """The window that ends shortly before a reflection."""
-    return Gate(_PRE_S, _OF_THE_WAY * first_reflection_s)
+    return Gate(_PRE_S, _OF_THE_WAY * first_reflection_s, flat)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -87,7 +92,7 @@ def gated_by_periods(
     half = len(impulse) // 2
     for k, f in enumerate(frequency_hz.tolist()):
         long = periods / f
-        own = Gate(max(gate.start_s, -long / 2), min(gate.stop_s, long, (half - 1) / rate_hz))
+        own = Gate(max(gate.start_s, -long / 2), min(gate.stop_s, long, (half - 1) / rate_hz), gate.flat)
         index = np.arange(max(-half, int(np.floor(own.start_s * rate_hz))), int(np.ceil(own.stop_s * rate_hz)) + 1)
         time = index / rate_hz
         out[k] = np.sum(impulse[index] * own.at(time) * np.exp(-2j * np.pi * f * time))

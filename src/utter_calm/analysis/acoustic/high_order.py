@@ -13,14 +13,14 @@ import numpy as np
 from utter_calm.analysis.acoustic.curves import magnitude_at
 from utter_calm.analysis.running import running_median
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.transforms import next_fast_len, rfft
+from utter_calm.analysis.transforms import irfft, next_fast_len, rfft
 from utter_calm.analysis.windows import BLACKMAN_HARRIS_7
 from utter_calm.signals.sweep import Sweep
 
 FROM_ORDER, TO_HZ = 10.0, 20_000.0
 _OCTAVES, _PER_OCTAVE = 1 / 6, 24
 _STANDS_OUT, _AROUND_OCTAVES, _EDGE, _FOOT = 1.9, 3.0, 1.35, 0.3
-_FEWEST_CYCLES = 3.0
+_FEWEST_CYCLES, _OPEN = 3.0, 0.3
 _LEAST_OVER_NOISE, _FEWEST_FRAMES = 1.6, 1024
 
 
@@ -32,6 +32,9 @@ class HighOrder:
     ----------
     frequency_hz, ratio
         (n,) excitation frequency, and r.m.s. of the residual over that of the fundamental.
+    level, crest
+        (n,) its r.m.s. in the unit of the recording; and its highest instantaneous value in the middle of each stretch over its
+        r.m.s. there: 3 to 4 for noise, far more for what knocks once a period.
     noise_ratio
         (n,) what the silence beside the sweep would give.
     buzz_hz
@@ -43,6 +46,8 @@ class HighOrder:
     frequency_hz: FloatArray
     ratio: FloatArray
     noise_ratio: FloatArray
+    level: FloatArray
+    crest: FloatArray
     buzz_hz: tuple[float, float] | None = None
     buzz_peak: float = 0.0
 
@@ -79,23 +84,37 @@ def high_order(
         return None
     played = sweep.amplitude / np.sqrt(2) * magnitude_at(grid, *fundamental)
     quiet = _quiet(recorded, sweep, delay_s, rate_hz)
-    value, noise = np.zeros(len(grid)), np.zeros(len(grid))
+    value, noise, crest = (np.zeros(len(grid)) for _ in range(3))
     for k, (f, at, size) in enumerate(zip(grid.tolist(), centre.tolist(), long.tolist(), strict=True)):
         frames = int(size)
         shape = BLACKMAN_HARRIS_7.samples(frames)
         length = next_fast_len(frames)
         bins = np.s_[int(np.ceil(FROM_ORDER * f * length / rate_hz)) : int(top * length / rate_hz)]
         begin = round(at - frames / 2)
-        value[k] = _rms(recorded[begin : begin + frames], shape, length, bins)
+        value[k], crest[k] = _rms_and_crest(recorded[begin : begin + frames], shape, length, bins)
         still = quiet[:frames]
         if len(still) >= _FEWEST_FRAMES:  # a shorter silence tells the same density, less surely
             noise[k] = _noise_of(still, shape if len(still) == frames else None, (FROM_ORDER * f, top), rate_hz)
     ratio, floor = value / played, noise / played
     found = _standing_out(grid, ratio, floor)
     if found is None:
-        return HighOrder(grid, ratio, floor)
+        return HighOrder(grid, ratio, floor, value, crest)
     peak = _largest(recorded, found, sweep, delay_s, rate_hz, (grid, played))
-    return HighOrder(grid, ratio, floor, found, peak)
+    return HighOrder(grid, ratio, floor, value, crest, found, peak)
+
+
+def _rms_and_crest(piece: FloatArray, shape: FloatArray, length: int, bins: slice) -> tuple[float, float]:
+    """R.m.s. of a piece in a band, and the crest factor there where the window is open."""
+    lines = rfft(piece * shape, length)
+    kept = np.zeros_like(lines)
+    kept[bins] = lines[bins]
+    power = float(np.sum(np.abs(kept) ** 2))
+    seen = irfft(kept, length)[: len(piece)]
+    middle = shape > _OPEN
+    inside = seen[middle] / shape[middle]
+    rms = float(np.sqrt(np.mean(inside**2))) if len(inside) else 0.0
+    crest = float(np.max(np.abs(inside))) / rms if rms > 0 else 0.0
+    return float(np.sqrt(2 * power / (length * np.sum(shape**2)))), crest
 
 
 def _rms(piece: FloatArray, shape: FloatArray, length: int, bins: slice) -> float:

@@ -8,7 +8,7 @@ import numpy as np
 
 from utter_calm.analysis.acoustic.arrivals import Reflection, find_arrivals
 from utter_calm.analysis.acoustic.curves import fine_grid, magnitude_at
-from utter_calm.analysis.acoustic.gate import Gate, Gated, gate_to, gated, gated_by_periods
+from utter_calm.analysis.acoustic.gate import FLAT, Gate, Gated, gate_to, gated, gated_by_periods
 from utter_calm.analysis.acoustic.high_order import HighOrder, high_order
 from utter_calm.analysis.acoustic.minimum_phase import delay_beyond, minimum_phase
 from utter_calm.analysis.deconvolution import Deconvolved
@@ -82,9 +82,9 @@ class Loudspeaker:
         index = np.arange(-before, after)
         return index / self.rate_hz, self.impulse[index]
 
-    def auto_gate(self) -> Gate | None:
+    def auto_gate(self, flat: float = FLAT) -> Gate | None:
         """The window up to shortly before the first reflection; None where none was found."""
-        return gate_to(self.reflections[0].after_s) if self.reflections else None
+        return gate_to(self.reflections[0].after_s, flat) if self.reflections else None
 
     def response(self, gate: Gate | None, periods: float = 0.0) -> LoudspeakerResponse:
         """The response under a window, or of all that was heard; with ``periods`` under one no longer than so many of each."""

@@ -6,7 +6,7 @@ import math
 from html import escape
 
 from PySide6.QtCore import Qt, Signal
-from PySide6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from utter_calm.measure.pictures import PlotSpec
 from utter_calm.present.palette import Palette
@@ -16,6 +16,10 @@ from utter_calm.ui.look.labels import plain_label, set_tip
 from utter_calm.ui.look.theme import current_palette
 from utter_calm.ui.picture.canvas import PlotCanvas
 from utter_calm.ui.picture.sheet_table import SheetTable
+from utter_calm.ui.picture.spec_row import SpecRow
+
+_TITLE_PART = 3
+"""The title has its room before the choices, up to a third of the width."""
 
 
 class PlotPane(QWidget):
@@ -33,9 +37,9 @@ class PlotPane(QWidget):
         self.title = plain_label()
         self.title.setProperty("role", "title")
         top.addWidget(self.title, 1)
-        self._choices = QHBoxLayout()
-        self._choices.setSpacing(0)
-        top.addLayout(self._choices)
+        self.choices = SpecRow()
+        self.choices.chosen.connect(self.spec_chosen)
+        top.addWidget(self.choices)
         layout.addLayout(top)
         self.words = QLabel()
         self.words.setTextFormat(Qt.TextFormat.RichText)
@@ -73,31 +77,13 @@ class PlotPane(QWidget):
         self.canvas.cursor_moved.connect(self._read)
         self.canvas.marked.connect(lambda: self._read(self.canvas.cursor_value()))
         self._peak = 0
-        self._group = QButtonGroup(self)
-        self._group.idClicked.connect(lambda number: self.spec_chosen.emit(self._specs[number].key))
-        self._specs: tuple[PlotSpec, ...] = ()
         for line in (self.title, self.words, self.readout):
             # long words are cut, they never push the panels aside
             line.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
 
     def set_specs(self, specs: tuple[PlotSpec, ...], chosen: str) -> None:
         """Offer the pictures of a kind of step."""
-        if specs != self._specs:
-            self._specs = specs
-            for button in self._group.buttons():
-                self._group.removeButton(button)
-                button.hide()
-                button.deleteLater()
-            for number, spec in enumerate(specs):
-                button = QPushButton(spec.short or spec.title.lower())
-                button.setProperty("role", "flat")
-                button.setCheckable(True)
-                button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
-                button.setToolTip(f"{spec.title} (Ctrl+{number + 1})")
-                self._group.addButton(button, number)
-                self._choices.addWidget(button)
-        for number, spec in enumerate(specs):
-            self._group.button(number).setChecked(spec.key == chosen)
+        self.choices.set_specs(specs, chosen)
 
     def show_trial(self, words: str) -> None:
         """Say that what is shown was not kept; empty where it was."""
@@ -113,6 +99,7 @@ class PlotPane(QWidget):
     def show_view(self, view: PlotView, *, keep_range: bool = False) -> None:
         """Show a picture with its words."""
         self.title.setText(view.title)
+        self.title.setMinimumWidth(min(self.title.sizeHint().width(), self.width() // _TITLE_PART))
         p = current_palette()
         parts = []
         if view.differs:
