@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 
 from utter_calm.analysis.acoustic.geometry import Layout, best_height, bounces, lowest_frequency, names_of, speed_of_sound
+from utter_calm.analysis.weighting import a_weighting, c_weighting
 from utter_calm.errors import InputError, MeasurementError, NoSignal
 from utter_calm.job.facts import Facts, Shown
 from utter_calm.job.run.bench import simulated_bench
@@ -16,7 +17,7 @@ from utter_calm.measure.acoustic_settings import AT_CONE, FREE_FIELD, IN_ROOM, I
 from utter_calm.measure.decay import DecayMaps, DecaySettings
 from utter_calm.measure.deduction import Given
 from utter_calm.measure.directivity import DirectivityAverages, DirectivitySettings
-from utter_calm.measure.level_effect import PASCAL, Effect, find_level
+from utter_calm.measure.level_effect import NOISE, PASCAL, Effect, find_level
 from utter_calm.measure.loudspeaker import LoudspeakerSweep
 from utter_calm.measure.situation import top_of
 from utter_calm.measure.splice import SplicedResponse, SpliceSettings
@@ -59,8 +60,8 @@ def given(result, **conditions):
     return Given(tuple(conditions.items()), settings, result, RIG, 1)
 
 
-def truth(model, f, situation=FREE_FIELD, angle=0.0):
-    """Pascal per volt at the terminals, by the circuit's own equations and the paths' closed form."""
+def truth(model, f, situation=FREE_FIELD, angle=0.0, *, at_terminals=True):
+    """Pascal per volt at the terminals or before the sense resistor, by the circuit's own equations and the paths' closed form."""
     circuit = driver.circuit_of(model.driver, RIG.sense_ohm)
     cone, port = made.heard_at(model, f, situation, 1.0, 1.2, angle)
     states = np.array([np.linalg.solve(2j * np.pi * x * np.eye(len(circuit.b)) - circuit.a, circuit.b) for x in f])
@@ -68,7 +69,7 @@ def truth(model, f, situation=FREE_FIELD, angle=0.0):
     if "uv" in circuit.at:
         sound = sound + states[:, circuit.at["uv"]] * port
     sound = sound * 2j * np.pi * f * microphone.response_of(f)
-    return sound / (1 - RIG.sense_ohm * states[:, circuit.at["i"]])
+    return sound / (1 - RIG.sense_ohm * states[:, circuit.at["i"]]) if at_terminals else sound
 
 
 @pytest.mark.parametrize("unit", list(MODELS))
@@ -270,6 +271,31 @@ def test_a_level_is_found_by_its_sound_in_few_tries_and_never_far_above(db):
     assert found.value == pytest.approx(target, rel=0.01)
     assert max(t.value for t in found.tries) < target * 10 ** (1 / 20)
     assert effect.words(None).startswith(f"{db:.1f} dB SPL")
+
+
+@pytest.mark.parametrize(("weighting", "band"), [("Z", (300.0, 3000.0)), ("A", (20.0, 20_000.0)), ("C", (100.0, 1000.0))])
+def test_a_level_is_found_in_a_band_and_weighted(weighting, band):
+    device = SimulatedDevice(RIG)
+    device.set("unit", "ceiling loudspeaker")
+    device.set("situation", FREE_FIELD)
+    target = SPL_REFERENCE_PA * 10 ** (74 / 20)
+    effect = Effect(NOISE, target, start_v=0.01, limit_v=3.0, band_hz=band, weighting=weighting)
+    found = find_level(effect, device, RIG, load_ohm=None)
+    assert found.reached
+    assert len(found.tries) <= 4
+    assert max(t.value for t in found.tries) < target * 10 ** (1 / 20)
+    # what the stand-in's closed form gives for pink noise of so many volts
+    f = np.geomspace(max(band[0], 20), min(band[1], 20_000), 4000)
+    weight = {"Z": np.ones_like, "A": a_weighting, "C": c_weighting}[weighting](f)
+    each = np.abs(truth(made.CEILING, f, at_terminals=False)) ** 2
+    expected = found.level * np.sqrt(np.mean(each * weight**2))  # pink: as much in each part of an octave
+    assert found.value == pytest.approx(expected, rel=0.02)
+    assert "pink noise" in effect.words(None)
+
+
+def test_noise_is_refused_outside_any_band():
+    with pytest.raises(InputError, match="no band"):
+        Effect(NOISE, 1.0, band_hz=(100.0, 100.0)).check(RIG, None)
 
 
 def test_without_a_microphone_the_step_says_so():

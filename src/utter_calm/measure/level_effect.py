@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import threading
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -12,18 +13,20 @@ from utter_calm.analysis.level_search import Found, search_level, search_proport
 from utter_calm.analysis.tone import ToneAnalysis
 from utter_calm.errors import InputError, NoSignal
 from utter_calm.measure.capture import Capture
+from utter_calm.measure.level_noise import FLAT, WEIGHTINGS, crest_of, heard_noise
 from utter_calm.measure.player import Player
 from utter_calm.measure.point import tone_at
 from utter_calm.measure.stepped import SteppedTone
 from utter_calm.quantities import SPL_REFERENCE_PA, power_w, si_text
 from utter_calm.rig import MICROPHONE, Device, Rig
 
-VOLTS, WATTS, THD, DBFS, PASCAL = "volts", "watts", "thd_n", "dbfs", "spl"
+VOLTS, WATTS, THD, DBFS, PASCAL, NOISE = "volts", "watts", "thd_n", "dbfs", "spl", "spl_noise"
 EFFECTS = (
     (VOLTS, "volts at the unit's output"), (WATTS, "watts in the load"), (THD, "THD+N"), (DBFS,
     "level at the input, re full scale"), (PASCAL, "sound level at the microphone"),
+    (NOISE, "sound level at the microphone, by pink noise"),
 )  # fmt: skip
-UNITS = {VOLTS: "V", WATTS: "W", THD: "1", DBFS: "1", PASCAL: "Pa"}
+UNITS = {VOLTS: "V", WATTS: "W", THD: "1", DBFS: "1", PASCAL: "Pa", NOISE: "Pa"}
 _RATE_HZ = 96_000
 _QUIET, _HEARD_WITHIN = 100.0, 5e-3
 _BAND_HZ = (20.0, 20_000.0)
@@ -47,6 +50,8 @@ class Effect:
         How close is close enough, relative.
     channel
         At which the effect is measured, from 1.
+    band_hz, weighting
+        Of pink noise: its band, and how what is heard of it is weighted (``Z``, ``A`` or ``C``).
     """
 
     what: str
@@ -56,6 +61,8 @@ class Effect:
     limit_v: float = 2.0
     tolerance: float = 0.002
     channel: int = 1
+    band_hz: tuple[float, float] = _BAND_HZ
+    weighting: str = FLAT
 
     def check(self, rig: Rig, load_ohm: float | None) -> None:
         """Refuse what cannot be searched for.
@@ -69,10 +76,13 @@ class Effect:
             raise InputError("The target is not above zero.", hint=f"Choose one of {', '.join(UNITS)} and a value.")
         if self.what == WATTS and not load_ohm:
             raise InputError("Without a load there are no watts.", hint="Switch a load on, or ask for volts.")
-        if self.what == PASCAL and not any(c.role == MICROPHONE and c.unit == "Pa" for c in rig.recorded):
+        if self.what in (PASCAL, NOISE) and not any(c.role == MICROPHONE and c.unit == "Pa" for c in rig.recorded):
             raise InputError("The rig has no calibrated microphone.", hint="Give one of its inputs the role “microphone”.")
         if not 0 < self.start_v < self.limit_v:
             raise InputError("The search must begin below its limit.", hint="Lower where it begins.")
+        low, high = self.band_hz
+        if self.what == NOISE and (not low >= 10 or not low * 1.2 < high <= 0.45 * _RATE_HZ):
+            raise InputError(f"{low:g} to {high:g} Hz is no band for the noise.", hint="Give a third of an octave at least.")
         rig.check_level(self.limit_v)
 
     def words(self, load_ohm: float | None) -> str:
@@ -81,8 +91,11 @@ class Effect:
         value = f"{100 * self.target:g} % THD+N" if self.what == THD else str(si_text(self.target, UNITS[self.what], digits=3))
         if self.what == DBFS:
             value = f"{20 * np.log10(self.target):.1f} dBFS"
-        if self.what == PASCAL:
+        if self.what in (PASCAL, NOISE):
             value = f"{20 * np.log10(self.target / SPL_REFERENCE_PA):.1f} dB SPL"
+        if self.what == NOISE:
+            low, high = (si_text(f, "Hz", digits=2) for f in self.band_hz)
+            return f"{value} with pink noise, {low} to {high}, {dict(WEIGHTINGS)[self.weighting]}"
         on = f", channel {self.channel}" if self.channel != 1 else ""
         return f"{value}{where} at {si_text(self.frequency_hz, 'Hz', digits=3)}{on}"
 
@@ -105,6 +118,8 @@ def find_level(
     tone = SteppedTone(_RATE_HZ)
 
     def measure(level: float) -> tuple[float, float]:
+        if effect.what == NOISE:
+            return heard_noise(player, level, effect.band_hz, effect.weighting, _RATE_HZ, effect.channel, cancel)
         steps = tone.point(effect.frequency_hz, level, max(0.06, 5 / effect.frequency_hz))
         try:
             passage = next(steps)
@@ -114,10 +129,13 @@ def find_level(
             heard: Capture = done.value
         return _value(effect, tone_at(heard, effect.channel, effect.frequency_hz, _BAND_HZ), heard, load_ohm)
 
-    if effect.what == PASCAL:
+    if effect.what in (PASCAL, NOISE):
         number = next(n for n, c in enumerate(rig.recorded, start=1) if c.role == MICROPHONE)
-        effect = replace(effect, channel=number)
-        begin = max(effect.start_v, effect.limit_v / _QUIET)
+        limit = effect.limit_v
+        if effect.what == NOISE:  # the ceiling is one of peaks
+            limit = min(limit, 0.999 * rig.highest_v * math.sqrt(2) / crest_of(effect.band_hz, _RATE_HZ))
+        effect = replace(effect, channel=number, limit_v=limit)
+        begin = max(min(effect.start_v, limit / 2), limit / _QUIET)
         search = search_proportional(effect.target, begin, effect.limit_v, tolerance=max(effect.tolerance, _HEARD_WITHIN))
     else:
         search = search_level(effect.target, effect.start_v, effect.limit_v, tolerance=effect.tolerance)
@@ -135,7 +153,7 @@ def find_level(
     finally:
         player.close()
     if not any(t.value > 0 for t in found.tries):
-        raise NoSignal("No tone arrives, whatever the level.", hint="Check the wiring.")
+        raise NoSignal("Nothing arrives, whatever the level.", hint="Check the wiring.")
     return found
 
 

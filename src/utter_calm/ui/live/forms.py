@@ -7,6 +7,7 @@ from dataclasses import replace
 from PySide6.QtWidgets import QComboBox, QWidget
 
 from utter_calm.measure.level_effect import EFFECTS, UNITS, Effect
+from utter_calm.measure.level_noise import WEIGHTINGS
 from utter_calm.quantities import NONE, parse_quantity
 from utter_calm.ui.live.desk import LiveDesk
 from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit, text_line
@@ -26,11 +27,18 @@ def effect_form(session: JobSession, parent: QWidget) -> PopupForm:
     side.setAccessibleName("Channel on which it is measured")
     side.addItems([f"channel {k + 1}" for k in range(len(rig.inputs))])
 
+    weighting = QComboBox()
+    weighting.setAccessibleName("Weighting of the noise")
+    for key, words in WEIGHTINGS:
+        weighting.addItem(words, key)
+
     def apply(form: PopupForm) -> None:
         what = str(chooser.currentData())
         target = parse_quantity(form.text("target"), UNITS[what], what="target")
         frequency, start, limit = (form.quantity(key) for key in ("frequency", "start", "limit"))
-        session.search_level(Effect(what, target, frequency, start, limit, channel=side.currentIndex() + 1))
+        band = form.quantity("low"), form.quantity("high")
+        on, weighted = side.currentIndex() + 1, str(weighting.currentData())
+        session.search_level(Effect(what, target, frequency, start, limit, channel=on, band_hz=band, weighting=weighted))
 
     def forget() -> None:
         session.edit_plan("forget the reference", replace(session.plan, reference=None))
@@ -42,6 +50,9 @@ def effect_form(session: JobSession, parent: QWidget) -> PopupForm:
         FormLine("frequency", "with a tone of", QuantityEdit("Frequency", "Hz", 997.0)),
         FormLine("start", "beginning at", QuantityEdit("Begin at", "V", 0.001)),
         FormLine("limit", "never above", QuantityEdit("Limit", "V", rig.highest_v)),
+        FormLine("low", "noise from", QuantityEdit("Noise from", "Hz", 20.0), rare=True),
+        FormLine("high", "noise to", QuantityEdit("Noise to", "Hz", 20_000.0), rare=True),
+        FormLine("weighting", "heard", weighting, rare=True),
     ]
     form = PopupForm(parent, "Level by its effect", lines, apply)
     if session.plan.reference is not None:
