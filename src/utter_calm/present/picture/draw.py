@@ -89,6 +89,7 @@ def _grid(mapper: Mapper, palette: Palette, style: Style) -> list[Item]:
         out.append(_upright(mapper, value, palette.grid, 1))
     words = [] if view.above else [(float(mapper.x(v)), tick_text(v, step), v) for v in major]
     for at, text in _apart(words, style.letters):
+        at = min(at, mapper.width - 0.5 * _LETTER_WIDTH * style.letters * len(text) - 1)  # the last one is not cut  # noqa: PLW2901
         out.append(Text(at, frame.bottom + 16 * unit, text, palette.soft_text, style.letters, "middle"))
     heights = (
         percent_ticks(window.y_low, window.y_high, view.y.step)

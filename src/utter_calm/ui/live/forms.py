@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from PySide6.QtWidgets import QComboBox, QWidget
 
-from utter_calm.measure.level_effect import EFFECTS, UNITS, Effect
+from utter_calm.measure.level_effect import EFFECTS, PASCAL, UNITS, VOLTS, WATTS, Effect
 from utter_calm.measure.level_noise import WEIGHTINGS
 from utter_calm.quantities import NONE, parse_quantity
 from utter_calm.ui.live.desk import LiveDesk
@@ -21,7 +21,8 @@ def effect_form(session: JobSession, parent: QWidget) -> PopupForm:
     chooser.setAccessibleName("What the level should give")
     for key, words in EFFECTS:
         chooser.addItem(words, key)
-    chooser.setCurrentIndex(1 if session.standing_load not in (None, NONE) else 0)
+    usual = PASCAL if rig.hears_sound else WATTS if session.standing_load not in (None, NONE) else VOLTS
+    chooser.setCurrentIndex(chooser.findData(usual))
 
     side = QComboBox()
     side.setAccessibleName("Channel on which it is measured")
@@ -45,7 +46,7 @@ def effect_form(session: JobSession, parent: QWidget) -> PopupForm:
 
     lines = [
         FormLine("what", "As much as gives", chooser),
-        FormLine("target", "of", text_line("1", "Target")),
+        FormLine("target", "of", text_line("94 dB SPL" if rig.hears_sound else "1", "Target")),
         FormLine("channel", "on", side),
         FormLine("frequency", "with a tone of", QuantityEdit("Frequency", "Hz", 997.0)),
         FormLine("start", "beginning at", QuantityEdit("Begin at", "V", 0.001)),
