@@ -3,6 +3,7 @@
 import re
 import xml.etree.ElementTree as ET
 
+import numpy as np
 import pypdf
 import pytest
 
@@ -12,7 +13,8 @@ from utter_calm.job.document import Cell
 from utter_calm.job.document.fresh import new_document
 from utter_calm.job.job import Job
 from utter_calm.present.picture.compose import plot_view
-from utter_calm.report.svg import plot_svg
+from utter_calm.present.picture.drawing import Drawing, Frame, Path
+from utter_calm.report.svg import drawing_svg, plot_svg
 from utter_calm.report.write import keep_units, report_html, write_report
 
 
@@ -35,6 +37,20 @@ def test_every_picture_is_sound_xml(measured):
         assert "1k" in texts
         assert any("4 Ω" in (t or "") for t in texts)
         assert "nan" not in svg.lower()
+
+
+def test_a_line_is_not_filled():
+    """Of itself a path in a picture is filled with black."""
+    line = Path(np.array([[0.0, 0.0], [10.0, 0.0], [10.0, 10.0]]), "#000000")
+    assert 'fill="none"' in drawing_svg(Drawing(20, 20, Frame(0, 0, 20, 20), axes=[line]), "", "p")
+
+
+def test_one_channel_is_not_called_two(measured):
+    pages = re.split(r"<section", report_html(measured, appendix=True))
+    told = [page for page in pages if "Two values in a cell" in page]
+    assert told
+    for page in pages:
+        assert (page in told) == bool(re.search(r"<td>[^<]* / [^<]*</td>", page.split('class="facts"')[0])), page[:300]
 
 
 def test_names_cannot_break_out_of_the_template(tmp_path):

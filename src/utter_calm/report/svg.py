@@ -66,7 +66,7 @@ def _path(path: Path) -> str:
     dashes = f' stroke-dasharray="{" ".join(f"{d * path.width:g}" for d in path.dash)}"' if path.dash else ""
     opacity = f' opacity="{path.opacity:g}"' if path.opacity < 1 else ""
     stroke = f' stroke="{path.stroke}" stroke-width="{path.width:g}"' if path.stroke else ' stroke="none"'
-    fill = f' fill="{path.fill}"' if path.fill else ""
+    fill = f' fill="{path.fill or "none"}"'  # of itself a path is filled with black
     return f'<path d="{shape}{"Z" if path.fill else ""}"{stroke}{dashes}{opacity}{fill}/>'
 
 

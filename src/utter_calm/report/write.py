@@ -31,6 +31,7 @@ def report_html(job: Job, *, appendix: bool = False) -> str:
     folder = resources.files("utter_calm.report") / "templates"
     environment = jinja2.Environment(autoescape=True, undefined=jinja2.StrictUndefined, trim_blocks=True, lstrip_blocks=True)
     environment.filters["kept"] = keep_units
+    environment.tests["two_channels"] = lambda text: " / " in str(text)
     template = environment.from_string((folder / "report.html.j2").read_text("utf-8"))
     style = (folder / "report.css").read_text("utf-8")
     document = report_document(job, appendix=appendix)
