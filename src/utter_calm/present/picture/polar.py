@@ -29,7 +29,7 @@ def polar_picture(shown: Sequence[Shown], spec: PlotSpec, channels: frozenset[in
     found = [(k, s) for k, one in enumerate(shown) for s in one.result.surfaces
              if s.name in spec.traces and (channels is None or s.channel in channels)][-3:]  # fmt: skip
     if not found:
-        return empty_plot(spec.title, "This take has no levels round it.")
+        return empty_plot(spec.title, "This take has no such surface.")
     view = kind_of(shown[-1].facts.kind).declared_trace(found[-1][1].name).view(found[-1][1].unit, spec.y)
     wanted = _frequencies(shown[-1])
     rows: list[tuple[FloatArray, FloatArray, str, int, int]] = []
