@@ -101,7 +101,7 @@ def narrowing_words(told: Narrowing) -> str:
     if told.breaks_up_hz is not None:
         parts.append(f"breaks up into lobes from {_hz(told.breaks_up_hz)}")
     if told.crossover_hz is not None:
-        parts.append(f"cross over to a smaller source below {_hz(told.crossover_hz)}")
+        parts.append(f"cross over below {_hz(told.crossover_hz)}")
     text = "; ".join(parts)
     return f"{text[0].upper()}{text[1:]}."
 

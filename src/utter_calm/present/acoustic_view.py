@@ -142,7 +142,7 @@ def _time(
     flags += [(1e3 * b.after_s, f"({b.name})") for b in foreseen if 1e3 * b.after_s < high]
     metre = speed_of_sound(layout.celsius) * _MS
     axis = replace(view.x, low=low, high=high, log=False, factor=_MS, prefix="m",
-                   title=f"after the direct sound; 1 ms is {100 * metre:.1f} cm of detour")  # fmt: skip
+                   title=f"after the direct sound (1 ms: {100 * metre:.1f} cm of detour)")  # fmt: skip
     edges = () if valid is None else (("gate_start_s", valid[0]), ("gate_stop_s", valid[1]))
     return replace(view, title="", differs="", same="", x=axis, y=_levels(view.y), curves=(curve,), bounds=(), points=(), notes=(),
                    edges=edges, flags=tuple(flags), room=_ROOM)  # fmt: skip
