@@ -11,7 +11,7 @@ import numpy as np
 
 from utter_calm.analysis.acoustic.curves import magnitude_at
 from utter_calm.analysis.acoustic.directivity import directivity
-from utter_calm.analysis.acoustic.orbits import HORIZONTAL, VERTICAL, AngleGap, orbit_of
+from utter_calm.analysis.acoustic.orbits import HORIZONTAL, VERTICAL, AngleGap, orbits_of
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.cli.analyze_options import FILE, json_option, show
 from utter_calm.errors import FileError, InputError
@@ -42,13 +42,7 @@ def directivity_command(table: Path, *, as_json: bool) -> None:
     if not present:
         raise InputError(f"{table.name} has nothing beside the axis.", hint="Name the responses at other angles.")
     one_orbit = len(present) == 1
-    if one_orbit:
-        sides = dict.fromkeys(sides, sides[present[0]])
-    for name, other in ((HORIZONTAL, VERTICAL), (VERTICAL, HORIZONTAL)):
-        for angle in (0.0, 180.0, -180.0):  # both orbits meet there
-            if angle in sides[other]:
-                sides[name].setdefault(angle, sides[other][angle])
-    orbits = orbit_of(HORIZONTAL, sides[HORIZONTAL]), orbit_of(VERTICAL, sides[VERTICAL])
+    orbits = orbits_of(sides, present)
     try:
         found = directivity(*orbits)
     except AngleGap as problem:

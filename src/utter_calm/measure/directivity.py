@@ -9,7 +9,7 @@ import numpy as np
 
 from utter_calm.analysis.acoustic.curves import magnitude_at
 from utter_calm.analysis.acoustic.directivity import directivity
-from utter_calm.analysis.acoustic.orbits import HORIZONTAL, VERTICAL, AngleGap, Orbit, orbit_of
+from utter_calm.analysis.acoustic.orbits import HORIZONTAL, VERTICAL, AngleGap, orbits_of
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.errors import MeasurementError
 from utter_calm.measure.averages import READINGS, SURFACES, TRACES, add_directivity, add_narrowing
@@ -97,7 +97,7 @@ class DirectivityAverages(Deduction[DirectivitySettings]):
         present = [name for name in sides if any(0 < abs(a) < 180 for a in sides[name])]
         if not present:
             raise MeasurementError("There is nothing beside the axis.", hint="Give the condition “angle” more values.")
-        orbits = _orbits(sides, present)
+        orbits = orbits_of(sides, present)
         out = ResultBuilder()
         try:
             found = directivity(*orbits)
@@ -112,16 +112,6 @@ class DirectivityAverages(Deduction[DirectivitySettings]):
             ) from problem
         add_narrowing(out, grid, found, axis.channel)
         return out.build()
-
-
-def _orbits(sides: dict[str, dict[float, FloatArray]], present: list[str]) -> tuple[Orbit, Orbit]:
-    if len(present) == 1:
-        sides = dict.fromkeys(sides, sides[present[0]])
-    for name, other in ((HORIZONTAL, VERTICAL), (VERTICAL, HORIZONTAL)):
-        for angle in (0.0, 180.0, -180.0):  # both orbits meet there
-            if angle in sides[other]:
-                sides[name].setdefault(angle, sides[other][angle])
-    return orbit_of(HORIZONTAL, sides[HORIZONTAL]), orbit_of(VERTICAL, sides[VERTICAL])
 
 
 def _on(grid: FloatArray, trace: Trace) -> FloatArray:

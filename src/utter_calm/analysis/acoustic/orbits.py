@@ -79,6 +79,17 @@ def orbit_of(name: str, responses: dict[float, FloatArray]) -> Orbit:
     return Orbit(name, angles, np.array([found[a] for a in angles.tolist()]), mirrored)
 
 
+def orbits_of(sides: dict[str, dict[float, FloatArray]], present: list[str]) -> tuple[Orbit, Orbit]:
+    """Make both orbits of magnitudes by angle; one that is not ``present`` is taken from the other; they meet at the poles."""
+    if len(present) == 1:
+        sides = dict.fromkeys(sides, sides[present[0]])
+    for name, other in ((HORIZONTAL, VERTICAL), (VERTICAL, HORIZONTAL)):
+        for angle in (0.0, 180.0, -180.0):  # both orbits meet there
+            if angle in sides[other]:
+                sides[name].setdefault(angle, sides[other][angle])
+    return orbit_of(HORIZONTAL, sides[HORIZONTAL]), orbit_of(VERTICAL, sides[VERTICAL])
+
+
 def round_whole(orbit: Orbit) -> tuple[FloatArray, FloatArray]:
     """Angles (k,) and magnitudes (k, n); what was taken straight behind stands at both ends, -180 and 180 degrees."""
     if orbit.angle_deg[-1] < 180 - _SAME:
