@@ -18,7 +18,8 @@ from utter_calm.plain import one_line
 _COMMANDS = {
     "demo": Entry("utter_calm.cli.demo", "demo", "The demo job; --headless does it all without a window."),
     "new": Entry("utter_calm.cli.new", "new", "Make a job with a unit and a plan to start from."),
-    "run": Entry("utter_calm.cli.run", "run", "Measure a job on the simulated rig.", JOB),
+    "run": Entry("utter_calm.cli.run", "run", "Measure a job on its rig.", JOB),
+    "devices": Entry("utter_calm.cli.devices", "devices", "Which sound devices and saved rigs there are."),
     "calibrate": Entry("utter_calm.cli.calibrate", "calibrate", "Calibrate a rig."),
     "stimulus": Entry("utter_calm.cli.stimulus", "stimulus", "Files to play elsewhere, found again in a recording."),
     "analyze": Entry("utter_calm.cli.analyze", "analyze", "Analyse recordings made elsewhere."),

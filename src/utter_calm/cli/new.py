@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import click
 
 from utter_calm.cli.opening import open_job
 from utter_calm.errors import InputError
-from utter_calm.job.document import Unit
+from utter_calm.job.document import JobDocument, Unit
 from utter_calm.job.document.fresh import new_document, with_new_unit
 from utter_calm.job.document.starts import STARTS, Start, start_of
 from utter_calm.job.job import Job, job_path
 from utter_calm.quantities import Value, db_to_amplitude, parse_decibels, read_value
-from utter_calm.rig import UNITS, knobs_of
+from utter_calm.rig import UNITS, Rig, knobs_of
+from utter_calm.rig.library import load_rig
 
 
 @click.command("new")
@@ -27,11 +29,12 @@ from utter_calm.rig import UNITS, knobs_of
 @click.option(
     "--vary", multiple=True, metavar="KNOB[=VALUES]", help="A condition from the start; a stand-in's knob needs no values."
 )
+@click.option("--rig", "rig_name", default="", metavar="NAME", help="A saved rig to measure with; without, the simulated one.")
 @click.option("--add", is_flag=True, help="Add the unit to a job that is there.")
 @click.option("--list", "list_all", is_flag=True, help="Tell what plans and stand-ins there are.")
 def new(
     job: Path | None, kind: str, name: str, sample: str, settings: str, gain: str, stand_in: str | None, vary: tuple[str, ...], *,
-    add: bool, list_all: bool,
+    rig_name: str, add: bool, list_all: bool,
 ) -> None:  # fmt: skip
     """Make a job file JOB with one unit under test and a plan to start from; with --add, put one more unit into it."""
     if list_all:
@@ -40,7 +43,8 @@ def new(
     if job is None:
         raise InputError("The job needs a file.", hint="As in: utter-calm new dome.calm --kind power-amplifier.")
     start = start_of(kind)
-    behind = _stand_in(stand_in, start)
+    rig = load_rig(rig_name) if rig_name else None
+    behind = _stand_in("none" if rig is not None and rig.sound is not None and stand_in is None else stand_in, start)
     made = Unit(
         name=name or start.title, sample=sample, settings=settings, stand_in=behind,
         nominal_gain=db_to_amplitude(parse_decibels(gain)) if gain else None,
@@ -48,10 +52,10 @@ def new(
     varied = dict(_varied(text, behind) for text in vary)
     if add:
         opened = open_job(job)
-        opened.edit(with_new_unit(opened.document, made, start, varied))
+        opened.edit(_with_rig(with_new_unit(opened.document, made, start, varied), rig))
     else:
         path = job_path(str(job))
-        opened = Job.create(path, new_document(path.stem, made, start, varied))
+        opened = Job.create(path, _with_rig(new_document(path.stem, made, start, varied), rig))
     try:
         unit = opened.document.units[-1]
         plan = opened.document.plan(unit.plan)
@@ -59,6 +63,13 @@ def new(
         click.echo(f"{opened.path}: {unit.title} ({behind or 'a real unit'}); steps: {steps}")
     finally:
         opened.close()
+
+
+def _with_rig(document: JobDocument, rig: Rig | None) -> JobDocument:
+    """The document whose newest plan has a rig; None leaves it as it is."""
+    if rig is None:
+        return document
+    return replace(document, plans=(*document.plans[:-1], replace(document.plans[-1], rig=rig)))
 
 
 def _tell() -> None:

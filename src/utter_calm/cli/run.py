@@ -1,7 +1,9 @@
-"""``utter-calm run``: measure cells of a job on the simulated rig."""
+"""``utter-calm run``: measure cells of a job on its rig."""
 
 from __future__ import annotations
 
+import sys
+from collections.abc import Callable
 from pathlib import Path
 
 import click
@@ -32,20 +34,27 @@ from utter_calm.quantities import names_same, value_text
 @click.option("--resume", is_flag=True, help="Go on with what an interrupted run had still to do.")
 @click.option("--missing", is_flag=True, help="Only what has no take yet.")
 @click.option("--floor/--no-floor", default=True, help="Measure the rig alone where that was not done yet.")
+@click.option("--as-it-stands", is_flag=True, help="Take the bench as it stands: no hand is asked for.")
 @click.option("--json", "as_json", is_flag=True, help="Write JSON.")
 def run(
     job: Path, steps: tuple[str, ...], setups: tuple[str, ...], units: tuple[str, ...], repeat: int, *, resume: bool,
-    missing: bool, floor: bool,
+    missing: bool, floor: bool, as_it_stands: bool,
     as_json: bool,
 ) -> int:  # fmt: skip
-    """Measure a job on the simulated rig, which switches the load by itself; exit status 1 where a claim is missed."""
+    """Measure a job on its rig; exit status 1 where a claim is missed.
+
+    A simulated rig switches load and knobs by itself; with a real one the terminal asks for each hand that must move.
+    """
     opened = open_job(job)
     try:
         cells = chosen_cells(opened, steps, setups, units, missing=missing, floor=floor)
         if resume:
             cells = list(opened.pending())
         cells = [cell for cell in cells for _ in range(1 if cell.role == FLOOR else repeat)]
-        return run_headless(opened, cells, simulated_bench(opened.document.plans[0].rig), as_json=as_json)
+        rig = opened.document.plan_of(cells[0].step).rig if cells else opened.document.plans[0].rig
+        bench = simulated_bench(rig)
+        bench.have(rig)
+        return run_headless(opened, cells, bench, as_json=as_json, by_hand=_stands if as_it_stands else _by_hand)
     finally:
         opened.close()
 
@@ -94,7 +103,26 @@ def _unit(job: Job, text: str) -> Unit:
     return found[0] if len(found) == 1 else job.document.unit(text)
 
 
-def run_headless(job: Job, cells: list[Cell], bench: Bench, *, as_json: bool) -> int:
+def _by_hand(prompt: Prompt) -> Answer:
+    """Ask on the terminal; nobody there is no answer."""
+    if not sys.stdin.isatty():
+        raise InputError(
+            f"A hand is needed, and nobody is at this terminal: {prompt.text}",
+            hint="Run it from a terminal or in the window; --as-it-stands takes the bench as it is.",
+        )
+    said = click.prompt(one_line(f"  {prompt.text} Done? Enter goes on, s skips, q stops"), default="", show_default=False)
+    return {"s": Answer.SKIP, "q": Answer.STOP}.get(said.strip().lower(), Answer.DONE)
+
+
+def _stands(prompt: Prompt) -> Answer:
+    """Whoever started it says that everything stands as it should."""
+    click.echo(one_line(f"  {prompt.text} (as it stands)"), err=True)
+    return Answer.DONE
+
+
+def run_headless(
+    job: Job, cells: list[Cell], bench: Bench, *, as_json: bool, by_hand: Callable[[Prompt], Answer] = _by_hand
+) -> int:
     """Measure cells with progress on standard error; print takes and claims; give the exit status."""
     from rich.markup import escape
     from rich.progress import BarColumn, Progress, TextColumn
@@ -108,8 +136,10 @@ def run_headless(job: Job, cells: list[Cell], bench: Bench, *, as_json: bool) ->
             if prompt.factor == WIRING:
                 bar.console.print(f"  Leads: {one_line(prompt.text)} Going on all the same.", highlight=False)
                 return Answer.SKIP
-            bar.console.print(f"  {one_line(prompt.text)} (the rig does it)", highlight=False)
-            return Answer.LET_RIG
+            if prompt.rig_can:
+                bar.console.print(f"  {one_line(prompt.text)} (the rig does it)", highlight=False)
+                return Answer.LET_RIG
+            return by_hand(prompt)
 
         def progress(at: RunProgress) -> None:
             title = job.document.step(at.cell.step).title

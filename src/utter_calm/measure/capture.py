@@ -64,6 +64,8 @@ class Capture:
         Its passages, in the order in which they were played; empty for a recording from elsewhere.
     latency_frames
         By how many frames the inputs lagged the outputs; taken out already.
+    interruptions
+        How often the device reported that it was late; what it lost then it does not say.
     """
 
     samples: FloatArray
@@ -76,6 +78,7 @@ class Capture:
     lost_frames: int = 0
     parts: tuple[Part, ...] = ()
     latency_frames: int = 0
+    interruptions: int = 0
 
     def __post_init__(self) -> None:
         samples = np.asarray(self.samples, dtype=np.float64)

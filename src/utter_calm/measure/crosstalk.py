@@ -156,7 +156,8 @@ def _add_direction(out: ResultBuilder, tones: FloatArray, ratio: FloatArray, spr
     noise itself is what is not known.
     """
     honest = np.sqrt(np.maximum(ratio**2 - spread**2, (0.3 * spread) ** 2))
-    u = np.minimum(spread, ratio / honest * spread / math.sqrt(2))
+    grows = np.divide(ratio, honest, out=np.zeros_like(ratio), where=honest > 0)  # all zero in a loop without noise
+    u = np.minimum(spread, grows * spread / math.sqrt(2))
     out.traces.append(Trace("crosstalk", channel, tones, "Hz", honest, "1", None, 2 * u))
     worst = int(np.argmax(honest))
     out.add("crosstalk", channel, float(honest[worst]), "1", float(u[worst]))

@@ -94,7 +94,7 @@ class Edges(SingleStimulus[EdgesSettings]):
         stop = start + round(settings.duration_s * capture.rate_hz)
         for channel in capture.numbers:
             _, trust = usable_part(capture, channel)
-            out.trust.extend(t for t in trust if t.code in ("overload", "lost_blocks", "dropout"))
+            out.trust.extend(t for t in trust if t.code in ("overload", "lost_blocks", "interrupted", "dropout"))
             record = capture.signal(channel)[start:stop]
             add_edges(out, analyze_edges(record, capture.rate_hz, near_hz=settings.frequency_hz), capture, channel)
             if progress is not None:

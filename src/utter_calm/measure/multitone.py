@@ -167,7 +167,7 @@ def _fitted(settings: MultitoneSettings, capture: Capture, channel: int) -> _Fit
     _, trust = usable_part(capture, channel)
     tones = fit_tones(record, capture.rate_hz, expected, own_clock=True)
     trace = line_trace(tones.spectrum, channel, capture.unit(channel))
-    return _Fitted(tones, trace, tuple(t for t in trust if t.code in ("overload", "lost_blocks", "dropout")))
+    return _Fitted(tones, trace, tuple(t for t in trust if t.code in ("overload", "lost_blocks", "interrupted", "dropout")))
 
 
 def add_skirts(out: ResultBuilder, tones: TonesFit, channel: int) -> None:

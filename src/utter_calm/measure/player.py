@@ -113,4 +113,5 @@ class Player:
             lost_frames=sum(r.lost_frames for r in chosen),
             parts=parts,
             latency_frames=chosen[-1].latency_frames,
+            interruptions=sum(r.interruptions for r in chosen),
         )

@@ -72,7 +72,7 @@ def _compared(out: ResultBuilder, without: Capture, under: Capture, channel: int
     records = []
     for capture in (without, under):
         span, trust = usable_span(capture, channel)
-        out.trust.extend(t for t in trust if t.code in ("overload", "dropout", "lost_blocks"))
+        out.trust.extend(t for t in trust if t.code in ("overload", "dropout", "lost_blocks", "interrupted"))
         numbers = (channel,) if drive is None else (channel, drive)
         records.append([capture.channel(n)[span] * capture.scale(n) for n in numbers])
     try:

@@ -53,7 +53,7 @@ def ratio_in(capture: Capture, rig: Sensed, out: ResultBuilder, name: str, *, sh
     records = []
     for number in (rig.unit_channel, rig.sense_channel):
         _, trust = usable_span(capture, number)
-        out.trust.extend(t for t in trust if t.code in ("overload", "dropout", "lost_blocks"))
+        out.trust.extend(t for t in trust if t.code in ("overload", "dropout", "lost_blocks", "interrupted"))
         records.append(capture.channel(number))
     unit, sense = (float(np.std(record)) for record in records)
     if sense < _NOTHING * unit:

@@ -59,6 +59,8 @@ def usable_span(capture: Capture, number: int, *, across_holes: bool = False) ->
         trust.append(Trust("overload", text, spans=spans, channel=number))
     if capture.lost_frames:
         trust.append(Trust("lost_blocks", f"The device lost {capture.lost_frames} frames: take it again."))
+    elif capture.interruptions:
+        trust.append(Trust("interrupted", _late_text(capture.interruptions), grave=False))
     cut = False
     if faults.holes:
         start, stop = faults.whole
@@ -75,6 +77,11 @@ def usable_span(capture: Capture, number: int, *, across_holes: bool = False) ->
     if kept.stop - kept.start < _LEAST_FRAMES:
         raise NoSignal(f"Channel {number} holds next to no signal.", hint="Record longer, or choose another channel.")
     return kept, trust
+
+
+def _late_text(count: int) -> str:
+    times = "once" if count == 1 else f"{count} times"
+    return f"The device reported {times} that it was late. Samples may be missing there; if that repeats, make its buffer longer."
 
 
 def dropout(number: int, spans: Sequence[tuple[float, float]], what: str, *, cut: bool) -> Trust:

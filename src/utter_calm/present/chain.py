@@ -67,20 +67,21 @@ def chain_view(
         The load under which the step would be taken; the one that is switched on when left out.
     """
     rig = plan.rig
+    behind = unit.title if rig.sound is not None else unit.stand_in or unit.title
     signal_main, signal_sub, signal_badge = _signal(step, level_of(plan, step), shown)
-    load_text = "no load" if standing_load in (None, NONE) else value_text(standing_load)
+    load_text = "not set" if standing_load is None else "no load" if standing_load == NONE else value_text(standing_load)
     was = shown.setup.value(LOAD) if shown is not None and shown.role != FLOOR else None
     level = level_of(plan, step)
     too_high = level is not None and level > rig.highest_v
     return (
         LinkView("signal", "signal", signal_main, signal_sub, signal_badge,
                  "above the ceiling: will not be played" if too_high else ""),
-        LinkView("output", "output", _numbers(rig.outputs), f"ceiling {si_text(rig.ceiling_v, 'V', digits=3)}",
+        LinkView("output", "output", _numbers(rig.outputs), f"{_device(rig)}ceiling {si_text(rig.ceiling_v, 'V', digits=3)}",
         simulated=simulated),
         LinkView("unit", "unit", unit.title, unit.settings or "settings not noted",
-                 f"on the bench: {standing_unit}" if standing_unit not in (None, unit.stand_in or unit.title) else
+                 f"on the bench: {standing_unit}" if standing_unit not in (None, behind) else
                  f"was {shown.unit_title}" if shown and shown.role != FLOOR and shown.unit_title != unit.title else "",
-                 simulated=bool(unit.stand_in)),
+                 simulated=simulated and bool(unit.stand_in)),
         LinkView("load", "load", "the unit itself", "" if rig.hears_sound else "it hangs on the leads")
         if rig.senses_impedance or rig.hears_sound else
         LinkView("load", "load", load_text, f"up to {rig.load_power_w:g} W",
@@ -91,6 +92,15 @@ def chain_view(
         LinkView("input", "input", _numbers(rig.inputs), f"full scale {si_text(rig.input_full_scale_v, 'V', digits=3)}",
         simulated=simulated),
     )  # fmt: skip
+
+
+def _known_to(u: float) -> str:
+    return f"± {fixed(200 * u, 2)} % (k = 2)" if u else "levels never calibrated"
+
+
+def _device(rig: Rig) -> str:
+    """The device that plays, where it is a real one."""
+    return "" if rig.sound is None else f"{rig.sound.output or 'nothing plays'} · "
 
 
 def level_of(plan: Plan, step: Step | None) -> float | None:
@@ -147,10 +157,10 @@ def _pickup_link(rig: Rig, step: Step | None, shown: TakeSummary | None) -> Link
     if rig.hears_sound:
         return _microphone_link(rig)
     if not rig.senses_impedance:
-        return LinkView("pickup", "pickup", main, f"± {fixed(200 * rig.u_level, 2)} % (k = 2)", _rig_badge(shown, rig.pickup_ratio))
+        return LinkView("pickup", "pickup", main, _known_to(rig.u_level), _rig_badge(shown, rig.pickup_ratio))
     known = rig.impedance
     if known is None:
-        return LinkView("pickup", "pickup", main, f"± {fixed(200 * rig.u_impedance(0), 2)} % (k = 2)", "never calibrated")
+        return LinkView("pickup", "pickup", main, _known_to(rig.u_impedance(0)), "never calibrated")
     rate = step.settings.get("rate_hz", known.rate_hz) if step is not None else known.rate_hz
     foreign = known.foreign(rig.bound, int(rate))
     old = rig.on_day(dt.datetime.now(dt.UTC).date()).impedance

@@ -23,14 +23,21 @@ from utter_calm.rig.made import acoustic_rig, impedance_rig, stereo_rig
 from utter_calm.rig.protocol import Device, DeviceInfo, Instrument, RecordedBlock, Stream, StreamSettings
 from utter_calm.rig.rig import CAPSULE, SENSE, Calibrated, Part, Rig
 from utter_calm.rig.sense_calibration import SenseCalibration
+from utter_calm.rig.sound.address import SoundAddress
 
 if TYPE_CHECKING:
     from utter_calm.rig.library import keep_rig, known_rigs
-    from utter_calm.rig.port import Port, Recording, limits_for, peaks_of
+    from utter_calm.rig.limits import limits_for, peaks_of
+    from utter_calm.rig.port import Port, Recording
     from utter_calm.rig.simulated import BARE_LEADS, CALIBRATOR, UNITS, Faults, SimulatedDevice, knobs_of, lacks
+    from utter_calm.rig.sound.device import SoundDevice
+    from utter_calm.rig.sound.found import Found, FoundDevice, find_devices
 
 _LATER = {
-    **dict.fromkeys(("Port", "Recording", "limits_for", "peaks_of"), "utter_calm.rig.port"),
+    **dict.fromkeys(("Port", "Recording"), "utter_calm.rig.port"),
+    **dict.fromkeys(("limits_for", "peaks_of"), "utter_calm.rig.limits"),
+    "SoundDevice": "utter_calm.rig.sound.device",
+    **dict.fromkeys(("Found", "FoundDevice", "find_devices"), "utter_calm.rig.sound.found"),
     **dict.fromkeys(("keep_rig", "known_rigs"), "utter_calm.rig.library"),
     **dict.fromkeys(
         ("BARE_LEADS", "CALIBRATOR", "UNITS", "Faults", "SimulatedDevice", "knobs_of", "lacks"), "utter_calm.rig.simulated"
@@ -63,6 +70,8 @@ __all__ = [
     "Device",
     "DeviceInfo",
     "Faults",
+    "Found",
+    "FoundDevice",
     "Instrument",
     "Part",
     "Port",
@@ -71,9 +80,12 @@ __all__ = [
     "Rig",
     "SenseCalibration",
     "SimulatedDevice",
+    "SoundAddress",
+    "SoundDevice",
     "Stream",
     "StreamSettings",
     "acoustic_rig",
+    "find_devices",
     "impedance_rig",
     "keep_rig",
     "knobs_of",

@@ -9,7 +9,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from utter_calm.errors import UtterCalmError
-from utter_calm.rig.port import Port, limits_for, peaks_of
+from utter_calm.rig.limits import limits_for, peaks_of
+from utter_calm.rig.port import Port
 from utter_calm.rig.protocol import Device, FloatArray, StreamSettings
 from utter_calm.rig.rig import Rig
 from utter_calm.signals.tone import sine
@@ -65,7 +66,9 @@ class LiveTone:
         self._drives = [c.number - 1 for c in rig.drives]
         self._heard = [c.number - 1 for c in rig.inputs]
         settings = StreamSettings(rate_hz, block_frames=max(512, rate_hz // 64), paced=True)
-        self._port = Port(device, settings, limits=limits_for(self._peaks, rig.ceiling_v), fills_pauses=False)
+        self._device, self._settings = device, settings
+        # an audio server may take its time: nobody who only wants a picture waits for it
+        self._port = self._open() if device.info.simulated else None
         # each channel in one piece, and twice in a row: the newest samples always stand side by side
         self._kept = round(keep_s * rate_hz)
         self._ring = np.zeros((device.info.inputs, 2 * self._kept))
@@ -128,22 +131,30 @@ class LiveTone:
     def mute(self) -> None:
         """Let the tone fall silent and the device go; returns at once."""
         self._mute.set()
+        if self._port is not None:
+            self._port.hush()
 
     def wait(self, timeout_s: float = 2.0) -> None:
         """Wait until it is silent."""
         self._thread.join(timeout_s)
 
+    def _open(self) -> Port:
+        limits = limits_for(self._peaks, self._rig.ceiling_v)
+        return Port(self._device, self._settings, limits=limits, fills_pauses=False)
+
     def _run(self) -> None:
         try:
-            self._play()
+            self._port = port = self._port or self._open()
+            self._play(port)
         except UtterCalmError as problem:
             with self._lock:
                 self._problem = problem
         finally:
-            self._port.close()
+            if self._port is not None:
+                self._port.close()
 
-    def _play(self) -> None:
-        size = self._port.settings.block_frames
+    def _play(self, port: Port) -> None:
+        size = port.settings.block_frames
         level, frame = 0.0, 0
         while True:
             muting = self._mute.is_set()
@@ -159,11 +170,11 @@ class LiveTone:
             gain = np.linspace(level, reached, size, endpoint=False)
             still, level = reached == level, reached
             tone = gain * sine(self._frequency, math.sqrt(2), self._rate, size, first_frame=frame)
-            samples = np.zeros((size, self._port.outputs))
+            samples = np.zeros((size, port.outputs))
             samples[:, self._drives] = tone[:, None] / self._peaks[self._drives]
-            block = self._port.exchange(samples)
+            block = port.exchange(samples)
             if lowered:  # the block in which it came down began above
-                self._port.set_limits(limits_for(self._peaks, ceiling_v))
+                port.set_limits(limits_for(self._peaks, ceiling_v))
             frame += size
             with self._lock:
                 self._steady = self._steady + size if still and self._wanted == level else 0

@@ -7,10 +7,9 @@ step, a cancel, an error, a window that closes - the outputs fall silent with a 
 from __future__ import annotations
 
 import contextlib
-import math
 import threading
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -18,11 +17,13 @@ from utter_calm.errors import Cancelled, InputError, UtterCalmError
 from utter_calm.rig.fade import fade_frames, fade_out
 from utter_calm.rig.latency import LONGEST_S, chirp, find_lag, nothing_heard
 from utter_calm.rig.protocol import Device, FloatArray, RecordedBlock, StreamSettings
-from utter_calm.rig.rig import Rig
 
 OnBlock = Callable[[RecordedBlock], None]
 Hold = Callable[[int], FloatArray]
 """Gives so many frames more, (n, outputs)."""
+_LONGEST_BLOCK_S = 0.04
+_CLOSING_S = 0.1
+_LISTENS_S = (0.3, 0.6, LONGEST_S)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -43,6 +44,8 @@ class Recording:
         By how many frames the inputs lagged; already taken out.
     before
         (m, inputs) what was heard since the passage before while its tone was held; empty where it was not.
+    interruptions
+        How often the device reported meanwhile that it was late.
     """
 
     samples: FloatArray
@@ -51,6 +54,7 @@ class Recording:
     lost_frames: int
     latency_frames: int
     before: FloatArray
+    interruptions: int = 0
 
 
 class Port:
@@ -69,6 +73,10 @@ class Port:
     def __init__(
         self, device: Device, settings: StreamSettings, *, limits: FloatArray, probe: float = 0.0, fills_pauses: bool = True,
     ) -> None:  # fmt: skip
+        if not device.info.simulated:  # real time, in blocks short enough to be muted soon
+            settings = replace(
+                settings, paced=True, block_frames=min(settings.block_frames, round(_LONGEST_BLOCK_S * settings.rate_hz))
+            )
         self.settings = settings
         self.outputs, self.inputs = device.info.outputs, device.info.inputs
         self._limits, self._probe = np.asarray(limits, dtype=np.float64), probe
@@ -78,7 +86,7 @@ class Port:
         self._hold: Hold | None = None
         self._blocks: list[RecordedBlock] = []
         self._frame = self._answered = 0
-        self._lost = 0
+        self._lost = self._interruptions = 0
         self._lock = threading.RLock()
         self._resting, self._closed = threading.Event(), threading.Event()
         self._problem: UtterCalmError | None = None
@@ -122,7 +130,7 @@ class Port:
             late = self.latency_frames
             samples = volts_or_later() if callable(volts_or_later) else volts_or_later
             self._check(samples)
-            first, lost = self._frame, self._lost
+            first, lost, self._interruptions = self._frame, self._lost, 0
             held_before = self._hold is not None
             self._run(samples, cancel, on_block)
             self._hold = hold
@@ -133,7 +141,8 @@ class Port:
             self._answered = first + late + len(samples)
             self._blocks = [b for b in self._blocks if b.first_frame + len(b.samples) > self._answered]
             flags = tuple(bool(flag) for flag in np.atleast_1d(overload)) if np.ndim(overload) else (False,) * self.inputs
-            recording = Recording(heard, self.settings.rate_hz, flags, self._lost - lost, late, before)
+            told, self._interruptions = self._interruptions, 0
+            recording = Recording(heard, self.settings.rate_hz, flags, self._lost - lost, late, before, told)
         self._resting.set()
         return recording
 
@@ -147,6 +156,10 @@ class Port:
     def set_limits(self, limits: FloatArray) -> None:
         """Keep to other limits from now on; as those that the port was made with."""
         self._limits = np.asarray(limits, dtype=np.float64)
+
+    def hush(self) -> None:
+        """Fall silent at once where the device can; for any thread. What is played afterwards is not heard."""
+        self._stream.hush()
 
     def close(self) -> None:
         """Fall silent with a fade and let the device go; may be called twice."""
@@ -195,6 +208,7 @@ class Port:
         if len(samples):
             self._last = samples[-1]
         self._lost += block.lost_frames
+        self._interruptions += block.interruptions
         self._blocks.append(block)
         return block
 
@@ -230,6 +244,9 @@ class Port:
     def _fade(self, rest: FloatArray | None) -> None:
         if not np.any(self._last):
             return
+        if self._stream.hush():
+            self._hold, self._last = None, np.zeros(self.outputs)
+            return
         frames = fade_frames(self.settings.rate_hz)
         if rest is None and self._hold is not None:
             rest = self._hold(frames)
@@ -256,31 +273,13 @@ class Port:
         samples = np.repeat(sound[:, None], self.outputs, axis=1)
         self._check(samples)
         self._run(samples, None, None)
-        self._fill(round(LONGEST_S * rate))
-        lag = find_lag(self._heard(first, self._frame), sound)
+        lag = None
+        for longest in _LISTENS_S:  # what answers soon need not be waited for
+            self._fill(first + round(longest * rate) - self._frame)
+            lag = find_lag(self._heard(first, self._frame), sound)
+            if lag is not None and lag < (longest - _CLOSING_S) * rate:
+                break
         self._blocks, self._answered = [], self._frame
         if lag is None:
             raise nothing_heard()
         return lag
-
-
-def peaks_of(rig: Rig, outputs: int) -> FloatArray:
-    """(outputs,) volts of a sample of 1 at the unit, by the numbers of a rig's outputs; those that it does not have count 1 V.
-
-    Raises
-    ------
-    InputError
-        The rig has an output that the device does not have.
-    """
-    peaks = np.ones(outputs)
-    for channel in rig.played:
-        if channel.number > outputs:
-            raise InputError(f"The rig plays on output {channel.number}; the device has {outputs}.",
-                             hint="Choose the rig that belongs to this device.")  # fmt: skip
-        peaks[channel.number - 1] = channel.full_scale
-    return np.asarray(peaks * math.sqrt(2))
-
-
-def limits_for(peaks: FloatArray, ceiling_v: float) -> FloatArray:
-    """(outputs,) largest samples under a ceiling in r.m.s. volts; ``peaks`` are the volts of a sample of 1."""
-    return np.asarray(np.minimum(1.0, ceiling_v * np.sqrt(2) / peaks), dtype=np.float64)

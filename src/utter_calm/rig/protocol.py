@@ -65,12 +65,15 @@ class RecordedBlock:
         For each input, whether it touched full scale.
     lost_frames
         Frames that the device lost just before this block.
+    interruptions
+        How often the device reported, during this block, that it was late; what it lost then it does not say.
     """
 
     first_frame: int
     samples: FloatArray
     overload: tuple[bool, ...]
     lost_frames: int = 0
+    interruptions: int = 0
 
 
 class Stream(Protocol):
@@ -91,6 +94,10 @@ class Stream(Protocol):
         DeviceGone
             The device vanished or does not answer.
         """
+        ...
+
+    def hush(self) -> bool:
+        """Fall silent at once, ahead of what was given already; False where that needs more samples. For any thread."""
         ...
 
     def close(self) -> None:

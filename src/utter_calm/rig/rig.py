@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 from utter_calm.errors import InputError
 from utter_calm.rig.channel import CURRENT, DRIVE, LOOPBACK, MICROPHONE, VOLTAGE, Channel, Correction
 from utter_calm.rig.sense_calibration import SenseCalibration
+from utter_calm.rig.sound.address import SoundAddress
 
 DIVIDER, PRE_FILTER, SENSE, AMPLIFIER = "divider", "pre-filter", "sense resistor", "power amplifier"
 PROBE, ATTENUATOR, CAPSULE = "probe", "attenuator", "microphone"
@@ -99,6 +100,8 @@ class Rig:
         What the load can take, and the relative standard uncertainty of its resistance.
     impedance
         What its leads and inputs do to an impedance; None where that was never measured.
+    sound
+        The sound device behind it; None for the simulated one.
     """
 
     name: str = "Simulated rig"
@@ -110,6 +113,7 @@ class Rig:
     load_power_w: float = 150.0
     u_load: float = 0.001
     impedance: SenseCalibration | None = None
+    sound: SoundAddress | None = None
 
     def __post_init__(self) -> None:
         for what, value, unit in (("ceiling", self.ceiling_v, "V"), ("load's rating", self.load_power_w, "W")):

@@ -249,6 +249,10 @@ class SimulatedStream:
             return RecordedBlock(self._frame, np.empty((0, self._inputs)), overload, lost_frames=len(samples))
         return RecordedBlock(first, heard, overload)
 
+    def hush(self) -> bool:
+        """Nothing is on its way that could be held back."""
+        return False
+
     def close(self) -> None:
         """Let the bench go."""
         self._closed = True

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import cast
 
 from utter_calm.errors import InputError
 from utter_calm.job.document import FLOOR, LOAD, Cell, JobDocument
 from utter_calm.quantities import Conditions, Measured, Value
-from utter_calm.rig import UNITS, Device, Instrument, Rig, SimulatedDevice, lacks
+from utter_calm.rig import UNITS, Device, Instrument, Rig, SimulatedDevice, SoundAddress, SoundDevice, lacks
 
 UNIT_FACTOR = "unit"
 PICKUP_FACTOR = "pickup"
@@ -32,9 +33,26 @@ class Bench:
         return dict(self.standing).get(factor)
 
     def have(self, rig: Rig) -> None:
-        """Have the device stand for the rig of the plan that runs: volts are right, and ceilings hold, by that one only."""
-        if isinstance(self.device, SimulatedDevice):
+        """Have the device of the rig of the plan that runs: volts are right, and ceilings hold, by that one only."""
+        if rig.sound is not None:
+            self._have_sound(rig, rig.sound)
+        elif isinstance(self.device, SimulatedDevice):
             self.device.rig = rig
+        else:
+            self._leave(SimulatedDevice(rig))
+            self.control = cast("SimulatedDevice", self.device)
+
+    def _have_sound(self, rig: Rig, address: SoundAddress) -> None:
+        outputs, inputs = (max((c.number for c in side), default=0) for side in (rig.outputs, rig.inputs))
+        wanted = SoundDevice(address, outputs=outputs, inputs=inputs)
+        if not isinstance(self.device, SoundDevice) or (self.device.address, self.device.info) != (address, wanted.info):
+            self._leave(wanted)
+
+    def _leave(self, device: Device) -> None:
+        """Go over to another device: how its bench stands nobody knows."""
+        if isinstance(self.device, SoundDevice):
+            self.device.let_go()
+        self.device, self.control, self.standing = device, None, ()
 
     def can_set(self, factor: str) -> bool:
         """Whether the bench can set a factor by itself."""
@@ -52,9 +70,9 @@ class Bench:
 
 
 def bench_name(document: JobDocument, unit_id: str) -> str:
-    """How a unit is called on the bench: its stand-in, or itself."""
+    """How a unit is called on the bench: its stand-in, or itself where the rig is a real one."""
     unit = document.unit(unit_id)
-    return unit.stand_in or unit.title
+    return unit.title if document.plan(unit.plan).rig.sound is not None else unit.stand_in or unit.title
 
 
 def wanted(document: JobDocument, cell: Cell, standing: Conditions = ()) -> Conditions:
@@ -110,10 +128,12 @@ def simulated_bench(rig: Rig, *, seed: int = 1, unit: str = UNITS[0], load: Valu
 
 
 def bench_for(document: JobDocument, unit_id: str) -> Bench:
-    """Give the simulated device with a unit of a job connected, under the first load of its plan."""
+    """Give the device of a unit's rig; a simulated one with the unit connected, under the first load of its plan."""
     unit = document.unit(unit_id)
     plan = document.plan(unit.plan)
     load = plan.factor(LOAD)
-    return simulated_bench(
+    bench = simulated_bench(
         plan.rig, unit=unit.stand_in if unit.stand_in in UNITS else UNITS[0], load=load.values[0] if load else _FIRST_LOAD
     )
+    bench.have(plan.rig)
+    return bench

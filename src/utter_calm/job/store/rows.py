@@ -57,6 +57,7 @@ class Circumstances(msgspec.Struct):
     lost_frames: int
     parts: tuple[Part, ...] = ()
     latency_frames: int = 0
+    interruptions: int = 0
 
 
 def blob(array: FloatArray | None) -> bytes | None:
@@ -86,7 +87,7 @@ def insert_capture(connection: sqlite3.Connection, capture: Capture) -> int:
     encoding, data = encode(capture.samples, capture.rate_hz)
     around = Circumstances(
         capture.channels, capture.rig, capture.drive_known, capture.load_ohm, capture.overload, capture.lost_frames,
-        capture.parts, capture.latency_frames,
+        capture.parts, capture.latency_frames, capture.interruptions,
     )  # fmt: skip
     row = (capture.rate_hz, len(capture.samples), capture.count, encoding, to_json(around), checksum(data), data)
     cursor = connection.execute(
@@ -110,7 +111,7 @@ def read_capture(row: tuple[Any, ...] | None, path: Path) -> Capture:
     try:
         return Capture(
             decode(encoding, data, frames, channels), rate, around.channels, around.rig, around.drive_known, around.load_ohm,
-            around.overload, around.lost_frames, around.parts, around.latency_frames,
+            around.overload, around.lost_frames, around.parts, around.latency_frames, around.interruptions,
         )  # fmt: skip
     except (FileError, InputError) as problem:
         raise damaged(path) from problem

@@ -20,6 +20,7 @@ from utter_calm.rig import Rig
 from utter_calm.rig.change import INPUT, OUTPUT, PART, channels_of, corrected, correction_from, without
 from utter_calm.rig.library import SUFFIX, keep_rig, known_rigs, load_rig, read_rig, write_rig
 from utter_calm.ui.look.labels import plain_label
+from utter_calm.ui.places.device_form import DeviceForm
 from utter_calm.ui.places.rig_forms import channel_form, limits_form, part_form
 from utter_calm.ui.places.table_place import TablePlace
 from utter_calm.ui.places.tables import RowsModel
@@ -61,6 +62,7 @@ class RigPlace(TablePlace):
         )
         self.remove = self.add_button("Take out", "Take the chosen channel or part out; undo brings it back", self._remove)
         self.row.addStretch()
+        self.device = self.add_button("Device…", "The sound device behind the rig, or the simulated one", self._device)
         self.limits = self.add_button("Name and limits…", "Name, ceiling, and what the loads can take", self._limits)
         self.rigs = self.add_button("Rigs…", "Save this rig by its name, use a saved one, write or read a file", self._rigs)
         self.table.doubleClicked.connect(lambda _index: self._change())
@@ -75,7 +77,7 @@ class RigPlace(TablePlace):
         """Look at the job again."""
         super().renew()
         self.heading.setText(f"Rig: {self._rig.name}")
-        self.summary.setText(f"{rig_summary(self._rig)} · {_kept(self._rig)}")
+        self.summary.setText(f"{self._rig.device} · {rig_summary(self._rig)} · {_kept(self._rig)}")
 
     def _enable(self) -> None:
         row = self._row()
@@ -146,6 +148,9 @@ class RigPlace(TablePlace):
                 f"divide a response out of {row.texts[0]}",
                 corrected(self._rig, row.side, row.index, correction_from(read_columns(Path(name)))),
             ))  # fmt: skip
+
+    def _device(self) -> None:
+        DeviceForm(self, self._session, self._apply).open_under(self.heading)
 
     def _limits(self) -> None:
         limits_form(self, self._rig, self._apply).open_under(self.heading)

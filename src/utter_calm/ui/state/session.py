@@ -51,6 +51,7 @@ class JobSession(Calibrating):
             self.told.emit("The ceiling was lowered: what was running has been stopped.")
         elif not self.running and self.plan.rig != rig:
             self.bench.have(self.plan.rig)
+            self.bench_changed.emit()
             if self.plan.rig.pickup_ratio != rig.pickup_ratio:  # who says what the divider is has it there
                 self.set_bench(PICKUP_FACTOR, Measured(self.plan.rig.pickup_ratio, "1"))
         return True

@@ -1,0 +1,87 @@
+"""A stream over a running device: blocks in exchange for blocks, and every mishap counted."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from utter_calm.errors import DeviceGone
+from utter_calm.rig.protocol import FloatArray, RecordedBlock, StreamSettings
+from utter_calm.rig.sound.link import Link
+from utter_calm.rig.sound.rings import FLAGS, GAPS, HEARD, HUSH, KEPT_GAPS, PLAYED
+
+_OVERLOAD = 1 - 2.0**-15
+"""A converter of 16 bits reads no more than this."""
+
+
+class SoundStream:
+    """One use of a running device.
+
+    Parameters
+    ----------
+    ahead
+        Frames by which what is played is given ahead of the device.
+    """
+
+    def __init__(self, link: Link, settings: StreamSettings, ahead: int) -> None:
+        self.settings = settings
+        self._link = link
+        link.in_use = True
+        count = link.rings.count
+        count[HUSH] = 0
+        self._base = self._read = int(count[HEARD])
+        played = int(count[PLAYED])
+        link.rings.give(played, np.zeros((ahead, link.rings.outputs)))
+        self._own = self._write = played + ahead
+        self._flags, self._gap, self._gap_frames = int(count[FLAGS]), int(count[GAPS]), 0
+        self._closed = False
+
+    @property
+    def latency_frames(self) -> int | None:
+        """Not known: audio servers tell it wrongly, so it is measured."""
+        return None
+
+    def exchange(self, samples: FloatArray) -> RecordedBlock:
+        """Play a block (n, outputs) and give the block recorded meanwhile; errors as in :meth:`Link.wait_for`."""
+        if self._closed:
+            raise DeviceGone("The stream was closed.", hint="Open the device again.")
+        rings, frames = self._link.rings, len(samples)
+        rings.give(self._write, samples)
+        self._write += frames
+        self._link.wait_for(self._read + frames)
+        # what was not fetched in time was written over
+        oldest = int(rings.count[HEARD]) - rings.frames + frames
+        lost = min(max(0, oldest - self._read), frames)
+        first = self._read + lost
+        heard = rings.fetch(first, frames - lost)
+        self._read += frames
+        peaks = np.max(np.abs(heard), axis=0, initial=0.0)
+        flags = int(rings.count[FLAGS])
+        interruptions, self._flags = flags - self._flags, flags
+        overload = tuple((peaks >= _OVERLOAD).tolist())
+        return RecordedBlock(first - self._base, heard, overload, lost + self._unplayed(), interruptions)
+
+    def hush(self) -> bool:
+        """Fall silent at once, at the device; True: done without more samples."""
+        self._link.hush()
+        return True
+
+    def close(self) -> None:
+        """Fall silent and leave the device to the next."""
+        if not self._closed:
+            self._closed = True
+            self._link.hush()
+            self._link.in_use = False
+
+    def _unplayed(self) -> int:
+        """Frames of ours that came too late to be played since this was last asked."""
+        rings = self._link.rings
+        number, late = int(rings.count[GAPS]), 0
+        for index in range(max(self._gap - 1, number - KEPT_GAPS, 0), number):
+            first, frames = (int(x) for x in rings.gaps[index % KEPT_GAPS])
+            ours = max(0, min(first + frames, self._write) - max(first, self._own))
+            known = self._gap_frames if index == self._gap - 1 else 0
+            late += max(0, ours - known)
+            if index == number - 1:
+                self._gap_frames = ours
+        self._gap = number
+        return late
