@@ -22,7 +22,7 @@ from utter_calm.rig.sound import link as link_module
 from utter_calm.rig.sound.rings import HEARD
 from utter_calm.signals.tone import sine
 
-pytestmark = pytest.mark.audio
+pytestmark = pytest.mark.sounding
 __all__ = ["served"]
 
 

@@ -10,7 +10,7 @@ from tests.audio_server import pulse
 from utter_calm.errors import DeviceGone
 from utter_calm.rig import Port, SoundDevice, StreamSettings, find_devices
 
-pytestmark = [pytest.mark.audio, pytest.mark.xdist_group("mishaps")]
+pytestmark = [pytest.mark.sounding, pytest.mark.xdist_group("mishaps")]
 RATE = 48_000
 
 

@@ -13,7 +13,7 @@ from utter_calm.measure.kinds import KINDS
 from utter_calm.measure.take_step import take_step
 from utter_calm.rig import DRIVE, Channel
 
-pytestmark = pytest.mark.audio
+pytestmark = pytest.mark.sounding
 SHORT = {
     "first_look": {"duration_s": 0.4},
     "response": {"duration_s": 0.4, "stop_hz": 20_000.0},

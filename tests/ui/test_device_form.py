@@ -53,7 +53,7 @@ def test_another_device_forgets_what_was_calibrated_with_the_old_one():
     assert on_device(rig, address, outputs=0, inputs=1).outputs == ()
 
 
-@pytest.mark.audio
+@pytest.mark.sounding
 @pytest.mark.xdist_group("mishaps")
 def test_from_an_empty_job_to_a_take_on_a_real_device(window, qtbot, tmp_path, monkeypatch):
     server = jack(monkeypatch, 96_000)
