@@ -11,6 +11,7 @@ from utter_calm.errors import NoSignal
 from utter_calm.measure.capture import Capture, FloatArray
 from utter_calm.measure.declare import Declared, about_record
 from utter_calm.measure.result import ResultBuilder, Trust
+from utter_calm.rig import Channel
 
 RECORD_READINGS: dict[str, Declared] = about_record({
     "overload_first": Declared("overload from", "time", "Where a recording touches full scale first, from its start."),
@@ -61,6 +62,8 @@ def usable_span(capture: Capture, number: int, *, across_holes: bool = False) ->
         trust.append(Trust("lost_blocks", f"The device lost {capture.lost_frames} frames: take it again."))
     elif capture.interruptions:
         trust.append(Trust("interrupted", _late_text(capture.interruptions), grave=False))
+    if len(capture.channels) >= number and capture.channels[number - 1].aged:
+        trust.append(Trust("channel_calibration_old", _old_text(capture.channels[number - 1]), grave=False))
     cut = False
     if faults.holes:
         start, stop = faults.whole
@@ -77,6 +80,10 @@ def usable_span(capture: Capture, number: int, *, across_holes: bool = False) ->
     if kept.stop - kept.start < _LEAST_FRAMES:
         raise NoSignal(f"Channel {number} holds next to no signal.", hint="Record longer, or choose another channel.")
     return kept, trust
+
+
+def _old_text(channel: Channel) -> str:
+    return f"{channel.title.capitalize()} was calibrated on {channel.calibrated}, and that counts for {channel.days} days."
 
 
 def _late_text(count: int) -> str:

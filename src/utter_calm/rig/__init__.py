@@ -8,6 +8,7 @@ from __future__ import annotations
 import importlib
 from typing import TYPE_CHECKING, Any
 
+from utter_calm.rig.calibrated import Calibrated
 from utter_calm.rig.channel import (
     CURRENT,
     DRIVE,
@@ -21,13 +22,14 @@ from utter_calm.rig.channel import (
 )
 from utter_calm.rig.made import acoustic_rig, impedance_rig, stereo_rig
 from utter_calm.rig.protocol import Device, DeviceInfo, Instrument, RecordedBlock, Stream, StreamSettings
-from utter_calm.rig.rig import CAPSULE, SENSE, Calibrated, Part, Rig
+from utter_calm.rig.rig import CAPSULE, SENSE, Part, Rig
 from utter_calm.rig.sense_calibration import SenseCalibration
 from utter_calm.rig.sound.address import SoundAddress
 
 if TYPE_CHECKING:
     from utter_calm.rig.library import keep_rig, known_rigs
     from utter_calm.rig.limits import limits_for, peaks_of
+    from utter_calm.rig.live import LiveSnapshot, LiveTone
     from utter_calm.rig.port import Port, Recording
     from utter_calm.rig.simulated import BARE_LEADS, CALIBRATOR, UNITS, Faults, SimulatedDevice, knobs_of, lacks
     from utter_calm.rig.sound.device import SoundDevice
@@ -38,6 +40,7 @@ _LATER = {
     **dict.fromkeys(("limits_for", "peaks_of"), "utter_calm.rig.limits"),
     "SoundDevice": "utter_calm.rig.sound.device",
     **dict.fromkeys(("Found", "FoundDevice", "find_devices"), "utter_calm.rig.sound.found"),
+    **dict.fromkeys(("LiveSnapshot", "LiveTone"), "utter_calm.rig.live"),
     **dict.fromkeys(("keep_rig", "known_rigs"), "utter_calm.rig.library"),
     **dict.fromkeys(
         ("BARE_LEADS", "CALIBRATOR", "UNITS", "Faults", "SimulatedDevice", "knobs_of", "lacks"), "utter_calm.rig.simulated"
@@ -73,6 +76,8 @@ __all__ = [
     "Found",
     "FoundDevice",
     "Instrument",
+    "LiveSnapshot",
+    "LiveTone",
     "Part",
     "Port",
     "RecordedBlock",

@@ -26,7 +26,9 @@ def new_channel(rig: Rig, side: str) -> Channel:
     number = next(n for n in range(1, len(taken) + 2) if n not in taken)
     if not known:
         return Channel(number, role=DRIVE)
-    return replace(known[-1], number=number, name="", u_level=0.0, u_flatness=0.0, correction=None, calibrated="", how="")
+    return replace(
+        known[-1], number=number, name="", u_level=0.0, u_flatness=0.0, correction=None, calibrated="", how="", history=()
+    )
 
 
 def with_channel(rig: Rig, side: str, index: int | None, channel: Channel) -> Rig:

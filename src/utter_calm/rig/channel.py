@@ -10,6 +10,7 @@ import numpy.typing as npt
 
 from utter_calm.errors import InputError
 from utter_calm.quantities import FULL_SCALE_UNIT
+from utter_calm.rig.calibrated import Calibrated, check_days
 
 DRIVE, VOLTAGE, CURRENT, MICROPHONE, LOOPBACK = "drive", "voltage", "current", "microphone", "loop-back"
 ROLES = (DRIVE, VOLTAGE, CURRENT, MICROPHONE, LOOPBACK)
@@ -71,6 +72,12 @@ class Channel:
         Response to be divided out; None for none.
     calibrated, how
         Day of the calibration, ISO 8601, and by what.
+    history
+        Calibrations, the newest last.
+    days
+        For how many days one counts; 0 for no limit.
+    aged
+        Whether it is older than that, on the day on which the rig was looked at.
     """
 
     number: int
@@ -83,8 +90,12 @@ class Channel:
     correction: Correction | None = None
     calibrated: str = ""
     how: str = ""
+    history: tuple[Calibrated, ...] = ()
+    days: int = 0
+    aged: bool = False
 
     def __post_init__(self) -> None:
+        check_days(self.days)
         if self.number < 1:
             raise InputError(f"A channel has the number {self.number}.", hint="Channels are counted from 1.")
         if self.role not in ROLES:

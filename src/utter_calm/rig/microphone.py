@@ -5,8 +5,9 @@ from __future__ import annotations
 import math
 from dataclasses import replace
 
+from utter_calm.rig.calibrated import Calibrated
 from utter_calm.rig.channel import MICROPHONE, Channel
-from utter_calm.rig.rig import CAPSULE, Calibrated, Part, Rig
+from utter_calm.rig.rig import CAPSULE, Part, Rig
 
 _KEPT = 50
 

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from utter_calm.errors import InputError
+from utter_calm.rig.calibrated import Calibrated, age_days
 from utter_calm.rig.channel import CURRENT, DRIVE, LOOPBACK, MICROPHONE, VOLTAGE, Channel, Correction
 from utter_calm.rig.sense_calibration import SenseCalibration
 from utter_calm.rig.sound.address import SoundAddress
@@ -22,16 +23,6 @@ _FULL_SCALE_GROWS: dict[str, Callable[[float], float]] = {
     PRE_FILTER: lambda _one: 1.0, **dict.fromkeys((SENSE, CAPSULE, AMPLIFIER), lambda value: 1 / value),
 }  # fmt: skip
 """By what a part before an input raises what full scale stands for."""
-
-
-@dataclass(frozen=True, slots=True)
-class Calibrated:
-    """One calibration: its day (ISO 8601), the value found, its relative standard uncertainty, and by what."""
-
-    day: str
-    value: float
-    u: float = 0.0
-    how: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -196,8 +187,12 @@ class Rig:
         return math.hypot(*(c.u_level for c in self.recorded if c.role in (VOLTAGE, CURRENT, LOOPBACK)))
 
     def on_day(self, today: dt.date) -> Rig:
-        """The rig as it is on a day: a calibration of the impedance that is too old is marked."""
-        return self if self.impedance is None else replace(self, impedance=self.impedance.seen_on(today))
+        """The rig as it is on a day: calibrations that are too old are marked."""
+        sides = (tuple(replace(c, aged=_aged(c, today)) for c in side) for side in (self.outputs, self.inputs))
+        outputs, inputs = sides
+        impedance = None if self.impedance is None else self.impedance.seen_on(today)
+        seen = replace(self, outputs=outputs, inputs=inputs, impedance=impedance)
+        return self if seen == self else seen
 
     @property
     def output_full_scale_v(self) -> float:
@@ -275,6 +270,12 @@ class Rig:
                 f"The level of {level_v:.4g} V is above the ceiling of {self.highest_v:.4g} V.",
                 hint="Lower the level, or raise the rig's ceiling if the unit can take it.",
             )
+
+
+def _aged(channel: Channel, today: dt.date) -> bool:
+    """Whether a channel's calibration is older than it may be."""
+    age = age_days(channel.calibrated, today)
+    return bool(channel.days) and age is not None and age > channel.days
 
 
 def joined(first: Correction | None, second: Correction) -> Correction:

@@ -44,4 +44,4 @@ def _there(channels: tuple[Channel, ...], count: int | None, first: Channel) -> 
 
 
 def _new(channel: Channel) -> Channel:
-    return replace(channel, u_level=0.0, u_flatness=0.0, calibrated="", how="")
+    return replace(channel, u_level=0.0, u_flatness=0.0, calibrated="", how="", history=(), aged=False)

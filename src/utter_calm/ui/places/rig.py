@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import datetime as dt
 import functools
 from collections.abc import Callable
 from dataclasses import replace
@@ -15,15 +16,18 @@ from utter_calm.errors import InputError, UtterCalmError
 from utter_calm.formats.columns import read_columns
 from utter_calm.job.document import Unit
 from utter_calm.job.job import Job
+from utter_calm.present.budget import budget_text, calibration_text, level_budget
 from utter_calm.present.rig import HEADINGS, RigRow, rig_rows, rig_summary
 from utter_calm.rig import Rig
 from utter_calm.rig.change import INPUT, OUTPUT, PART, channels_of, corrected, correction_from, without
 from utter_calm.rig.library import SUFFIX, keep_rig, known_rigs, load_rig, read_rig, write_rig
+from utter_calm.ui.look.fields import PopupForm
 from utter_calm.ui.look.labels import plain_label
 from utter_calm.ui.places.device_form import DeviceForm
 from utter_calm.ui.places.rig_forms import channel_form, limits_form, part_form
 from utter_calm.ui.places.table_place import TablePlace
 from utter_calm.ui.places.tables import RowsModel
+from utter_calm.ui.places.volts_form import VoltsForm
 from utter_calm.ui.state.session import JobSession
 
 _TABLES = "Tables (*.csv *.txt *.tsv);;All files (*)"
@@ -60,6 +64,10 @@ class RigPlace(TablePlace):
             "Divide a response out of the chosen channel or part: a table of Hz, dB and, if known, degrees",
             self._response,
         )
+        self.calibrate = self.add_button(
+            "Calibrate…", "Find the volts at full scale of the chosen channel by a meter", self._calibrate
+        )
+        self.budget = self.add_button("Budget…", "What the uncertainty of a level at the chosen input is made of", self._budget)
         self.remove = self.add_button("Take out", "Take the chosen channel or part out; undo brings it back", self._remove)
         self.row.addStretch()
         self.device = self.add_button("Device…", "The sound device behind the rig, or the simulated one", self._device)
@@ -84,6 +92,8 @@ class RigPlace(TablePlace):
         for button in (self.change, self.remove):
             button.setEnabled(row is not None)
         self.response.setEnabled(row is not None and _listens(self._rig, row))
+        self.calibrate.setEnabled(row is not None and row.side != PART)
+        self.budget.setEnabled(row is not None and row.side == INPUT)
 
     def _row(self) -> RigRow | None:
         chosen: list[RigRow] = self.chosen()
@@ -148,6 +158,22 @@ class RigPlace(TablePlace):
                 f"divide a response out of {row.texts[0]}",
                 corrected(self._rig, row.side, row.index, correction_from(read_columns(Path(name)))),
             ))  # fmt: skip
+
+    def _calibrate(self) -> None:
+        row = self._row()
+        if row is not None and row.side != PART:
+            VoltsForm(self, self._session, row.side, row.index, self._apply).open_under(self.heading)
+
+    def _budget(self) -> None:
+        row = self._row()
+        if row is not None and row.side == INPUT:
+            channel = self._rig.inputs[row.index]
+            form = PopupForm(self, f"Uncertainty of a level at input {channel.number}", [], lambda _form: None)
+            today = dt.datetime.now(dt.UTC).date()
+            words = f"{budget_text(level_budget(self._rig, channel.number))}\n\nCalibrated: {calibration_text(channel, today)}."
+            form.add_beneath(plain_label(words))
+            form.ok.setText("Close  ⏎")
+            form.open_under(self.heading)
 
     def _device(self) -> None:
         DeviceForm(self, self._session, self._apply).open_under(self.heading)
