@@ -94,7 +94,7 @@ def test_a_response_from_a_file_is_divided_out_and_let_go(qtbot, place, tmp_path
     table.write_text("Hz dB\n20 -1\n20000 2\n")
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_: (str(table), ""))
     place.table.selectRow(2)
-    place.response.click()
+    place.response.trigger()
     assert place._session.plan.rig.inputs[0].correction is not None
     assert "−1.0 to 2.0 dB" in place.model.texts(2)[6]
     table.write_text("nothing\n")

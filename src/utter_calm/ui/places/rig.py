@@ -59,19 +59,16 @@ class RigPlace(TablePlace):
             header.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch if last else QHeaderView.ResizeMode.ResizeToContents)
         self.change = self.add_button("Change…", "Change the chosen channel or part (Enter)", self._change)
         self.add = self.add_button("Add…", "Add an output, an input, or a part of the path", self._add)
-        self.response = self.add_button(
-            "Divide out…",
-            "Divide a response out of the chosen channel or part: a table of Hz, dB and, if known, degrees",
-            self._response,
-        )
-        self.calibrate = self.add_button(
-            "Calibrate…", "Find the volts at full scale of the chosen channel by a meter", self._calibrate
-        )
-        self.budget = self.add_button("Budget…", "What the uncertainty of a level at the chosen input is made of", self._budget)
-        self.remove = self.add_button("Take out", "Take the chosen channel or part out; undo brings it back", self._remove)
+        self.calibrate = self.add_button("Calibrate…", "Find the volts at full scale of the chosen channel", self._calibrate)
+        seldom = QMenu(self)
+        self.response = seldom.addAction("Divide a response out…", self._response)
+        self.budget = seldom.addAction("Uncertainty of its levels…", self._budget)
+        self.remove = seldom.addAction("Take out", self._remove)
+        self.more = self.add_button("More", "More that can be done with the chosen channel or part", lambda: None)
+        self.more.setMenu(seldom)
         self.row.addStretch()
         self.device = self.add_button("Device…", "The sound device behind the rig, or the simulated one", self._device)
-        self.limits = self.add_button("Name and limits…", "Name, ceiling, and what the loads can take", self._limits)
+        self.limits = self.add_button("Limits…", "Name, ceiling, and what the loads can take", self._limits)
         self.rigs = self.add_button("Rigs…", "Save this rig by its name, use a saved one, write or read a file", self._rigs)
         self.table.doubleClicked.connect(lambda _index: self._change())
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._enable())
@@ -89,7 +86,7 @@ class RigPlace(TablePlace):
 
     def _enable(self) -> None:
         row = self._row()
-        for button in (self.change, self.remove):
+        for button in (self.change, self.more):
             button.setEnabled(row is not None)
         self.response.setEnabled(row is not None and _listens(self._rig, row))
         self.calibrate.setEnabled(row is not None and row.side != PART)
@@ -145,7 +142,7 @@ class RigPlace(TablePlace):
             menu.addAction("Nothing any more", lambda: self._apply(f"divide nothing out of {row.texts[0]}",
                                                                    corrected(self._rig, row.side, row.index, None)))  # fmt: skip
             menu.addAction("Another response…", lambda: self._response_file(row))
-            menu.popup(self.response.mapToGlobal(self.response.rect().topLeft()))
+            menu.popup(self.more.mapToGlobal(self.more.rect().topLeft()))
         else:
             self._response_file(row)
 
