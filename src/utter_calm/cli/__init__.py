@@ -20,6 +20,7 @@ _COMMANDS = {
     "new": Entry("utter_calm.cli.new", "new", "Make a job with a unit and a plan to start from."),
     "run": Entry("utter_calm.cli.run", "run", "Measure a job on its rig.", JOB),
     "devices": Entry("utter_calm.cli.devices", "devices", "Which sound devices and saved rigs there are."),
+    "instruments": Entry("utter_calm.cli.instruments", "instruments", "Bench instruments: profiles, a try, stand-ins."),
     "calibrate": Entry("utter_calm.cli.calibrate", "calibrate", "Calibrate a rig."),
     "stimulus": Entry("utter_calm.cli.stimulus", "stimulus", "Files to play elsewhere, found again in a recording."),
     "analyze": Entry("utter_calm.cli.analyze", "analyze", "Analyse recordings made elsewhere."),

@@ -9,7 +9,7 @@ import numpy.typing as npt
 
 from utter_calm.analysis.transforms import irfft, next_fast_len, rfft
 from utter_calm.errors import InputError
-from utter_calm.quantities import Conditions
+from utter_calm.quantities import Conditions, Measured
 from utter_calm.rig import DRIVE, LOOPBACK, Channel, Correction, Rig, unknown_channels
 
 FloatArray = npt.NDArray[np.float64]
@@ -64,6 +64,8 @@ class Capture:
         Its passages, in the order in which they were played; empty for a recording from elsewhere.
     latency_frames
         By how many frames the inputs lagged the outputs; taken out already.
+    bench
+        What the bench's instruments read meanwhile: (what, value) pairs.
     interruptions
         How often the device reported that it was late; what it lost then it does not say.
     """
@@ -79,6 +81,7 @@ class Capture:
     parts: tuple[Part, ...] = ()
     latency_frames: int = 0
     interruptions: int = 0
+    bench: tuple[tuple[str, Measured], ...] = ()
 
     def __post_init__(self) -> None:
         samples = np.asarray(self.samples, dtype=np.float64)

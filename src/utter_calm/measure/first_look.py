@@ -12,6 +12,7 @@ from utter_calm.analysis.quasi_peak import QuasiPeakRecord, quasi_peak_record
 from utter_calm.analysis.tone import ToneAnalysis, tone_in_band
 from utter_calm.analysis.tone_fit import ToneFit
 from utter_calm.errors import InputError
+from utter_calm.measure.bench_readings import BENCH_READINGS, add_bench_readings
 from utter_calm.measure.capture import Capture, FloatArray
 from utter_calm.measure.declare import with_roles
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
@@ -65,7 +66,18 @@ class FirstLook(SingleStimulus[FirstLookSettings]):
     title = "First look"
     question = "Gain, distortion, noise and hum with one tone"
     settings_type = FirstLookSettings
-    readings = with_roles(TONE_READINGS, "thd_n", "level", "power", "gain", "noise", "thd", "sinad", "mains_frequency", "headroom")
+    readings = with_roles(
+        {**TONE_READINGS, **BENCH_READINGS},
+        "thd_n",
+        "level",
+        "power",
+        "gain",
+        "noise",
+        "thd",
+        "sinad",
+        "mains_frequency",
+        "headroom",
+    )
     traces = TONE_TRACES
     plots = (
         PlotSpec("spectrum", "Spectrum", ("spectrum",), dense=True, unwanted=True, edges=("band_low_hz", "band_high_hz")),
@@ -104,6 +116,7 @@ class FirstLook(SingleStimulus[FirstLookSettings]):
             _compare_drive(settings, capture, channel, tone, out)
             out.traces += fitted.traces
             _judge(out, tone, band, channel)
+        add_bench_readings(out, capture)
         if progress is not None:
             progress(1.0)
         return out.build()

@@ -8,6 +8,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from utter_calm.errors import InputError
+from utter_calm.rig.bench.address import BenchInstrument
 from utter_calm.rig.calibrated import Calibrated, age_days
 from utter_calm.rig.channel import CURRENT, DRIVE, LOOPBACK, MICROPHONE, VOLTAGE, Channel, Correction
 from utter_calm.rig.sense_calibration import SenseCalibration
@@ -93,6 +94,8 @@ class Rig:
         What its leads and inputs do to an impedance; None where that was never measured.
     sound
         The sound device behind it; None for the simulated one.
+    instruments
+        What sets and reads conditions by SCPI.
     """
 
     name: str = "Simulated rig"
@@ -105,6 +108,7 @@ class Rig:
     u_load: float = 0.001
     impedance: SenseCalibration | None = None
     sound: SoundAddress | None = None
+    instruments: tuple[BenchInstrument, ...] = ()
 
     def __post_init__(self) -> None:
         for what, value, unit in (("ceiling", self.ceiling_v, "V"), ("load's rating", self.load_power_w, "W")):

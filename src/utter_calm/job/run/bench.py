@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import cast
 
 from utter_calm.errors import InputError
 from utter_calm.job.document import FLOOR, LOAD, Cell, JobDocument
 from utter_calm.quantities import Conditions, Measured, Value
 from utter_calm.rig import UNITS, Device, Instrument, Rig, SimulatedDevice, SoundAddress, SoundDevice, lacks
+from utter_calm.rig.bench.control import BenchControl
 
 UNIT_FACTOR = "unit"
 PICKUP_FACTOR = "pickup"
@@ -40,7 +40,17 @@ class Bench:
             self.device.rig = rig
         else:
             self._leave(SimulatedDevice(rig))
-            self.control = cast("SimulatedDevice", self.device)
+        self._have_instruments(rig)
+
+    def _have_instruments(self, rig: Rig) -> None:
+        """Have what sets conditions: the rig's instruments, and what the simulated device switches by itself."""
+        own = self.control.instruments if isinstance(self.control, BenchControl) else ()
+        if own == rig.instruments:
+            return
+        if isinstance(self.control, BenchControl):
+            self.control.close()
+        by_itself = self.device if isinstance(self.device, SimulatedDevice) else None
+        self.control = BenchControl(rig.instruments, by_itself) if rig.instruments else by_itself
 
     def _have_sound(self, rig: Rig, address: SoundAddress) -> None:
         outputs, inputs = (max((c.number for c in side), default=0) for side in (rig.outputs, rig.inputs))
@@ -52,7 +62,10 @@ class Bench:
         """Go over to another device: how its bench stands nobody knows."""
         if isinstance(self.device, SoundDevice):
             self.device.let_go()
-        self.device, self.control, self.standing = device, None, ()
+        if isinstance(self.control, BenchControl):
+            self.control.close()
+        self.device, self.standing = device, ()
+        self.control = device if isinstance(device, SimulatedDevice) else None
 
     def can_set(self, factor: str) -> bool:
         """Whether the bench can set a factor by itself."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import partial
 from typing import Any, cast
 
@@ -20,6 +20,7 @@ from utter_calm.measure.kind import SettingValues, StepKind, StepSettings
 from utter_calm.measure.result import Result, Trust
 from utter_calm.measure.take_step import Prepare, Progress, analyze_step, play_step
 from utter_calm.rig import RecordedBlock, Rig
+from utter_calm.rig.bench.reader import BenchReader
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -70,18 +71,22 @@ class Playing:
         settings = plan.settings_of(step, cell.setup)
         if cell.role == FLOOR:
             settings = _for_floor(kind, settings, rig, gain_of_plan(job, document, plan))
-        capture = play_step(
-            kind,
-            settings,
-            bench.device,
-            rig,
-            load_ohm=cell.setup.load_ohm if cell.role == UNIT else None,
-            paced=self.paced,
-            cancel=cancel,
-            progress=follow,
-            on_block=self.on_block,
-            prepare=prepare,
-        )
+        with BenchReader(bench.control) as reader:
+            capture = play_step(
+                kind,
+                settings,
+                bench.device,
+                rig,
+                load_ohm=cell.setup.load_ohm if cell.role == UNIT else None,
+                paced=self.paced,
+                cancel=cancel,
+                progress=follow,
+                on_block=self.on_block,
+                prepare=prepare,
+            )
+        if reader.problem is not None:
+            raise reader.problem
+        capture = replace(capture, bench=reader.shown) if reader.shown else capture
         if self.aside is not None:
             result = self.aside.analyze(kind, settings, capture)
         else:

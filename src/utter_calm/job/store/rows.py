@@ -16,7 +16,7 @@ from utter_calm.formats.lossless import decode, encode
 from utter_calm.job.store.connection import damaged, from_json, to_json
 from utter_calm.measure.capture import Capture, Part
 from utter_calm.measure.result import Reading, Result, Surface, Trace
-from utter_calm.quantities import Conditions
+from utter_calm.quantities import Conditions, Measured
 from utter_calm.rig import Channel, Rig
 
 FloatArray = npt.NDArray[np.float64]
@@ -58,6 +58,7 @@ class Circumstances(msgspec.Struct):
     parts: tuple[Part, ...] = ()
     latency_frames: int = 0
     interruptions: int = 0
+    bench: tuple[tuple[str, Measured], ...] = ()
 
 
 def blob(array: FloatArray | None) -> bytes | None:
@@ -87,7 +88,7 @@ def insert_capture(connection: sqlite3.Connection, capture: Capture) -> int:
     encoding, data = encode(capture.samples, capture.rate_hz)
     around = Circumstances(
         capture.channels, capture.rig, capture.drive_known, capture.load_ohm, capture.overload, capture.lost_frames,
-        capture.parts, capture.latency_frames, capture.interruptions,
+        capture.parts, capture.latency_frames, capture.interruptions, capture.bench,
     )  # fmt: skip
     row = (capture.rate_hz, len(capture.samples), capture.count, encoding, to_json(around), checksum(data), data)
     cursor = connection.execute(
@@ -111,7 +112,7 @@ def read_capture(row: tuple[Any, ...] | None, path: Path) -> Capture:
     try:
         return Capture(
             decode(encoding, data, frames, channels), rate, around.channels, around.rig, around.drive_known, around.load_ohm,
-            around.overload, around.lost_frames, around.parts, around.latency_frames, around.interruptions,
+            around.overload, around.lost_frames, around.parts, around.latency_frames, around.interruptions, around.bench,
         )  # fmt: skip
     except (FileError, InputError) as problem:
         raise damaged(path) from problem

@@ -63,10 +63,12 @@ class DeviceCheck(QWidget):
         self.stop()
         self._counts = (outputs, inputs)
         for button in self.buttons:
+            button.hide()
             button.deleteLater()
         self.buttons = [self._button(number) for number in range(1, outputs + 1)]
         for meter in self.meters:
             for widget in meter:
+                widget.hide()
                 widget.deleteLater()
         self.meters = [self._meter(number) for number in range(1, inputs + 1)]
 

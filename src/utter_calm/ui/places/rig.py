@@ -24,6 +24,7 @@ from utter_calm.rig.library import SUFFIX, keep_rig, known_rigs, load_rig, read_
 from utter_calm.ui.look.fields import PopupForm
 from utter_calm.ui.look.labels import plain_label
 from utter_calm.ui.places.device_form import DeviceForm
+from utter_calm.ui.places.instruments_form import InstrumentsForm
 from utter_calm.ui.places.rig_forms import channel_form, limits_form, part_form
 from utter_calm.ui.places.table_place import TablePlace
 from utter_calm.ui.places.tables import RowsModel
@@ -68,6 +69,9 @@ class RigPlace(TablePlace):
         self.more.setMenu(seldom)
         self.row.addStretch()
         self.device = self.add_button("Device…", "The sound device behind the rig, or the simulated one", self._device)
+        self.instruments = self.add_button(
+            "Instruments…", "What sets and reads conditions by itself: supply, meter, loads, turntable", self._instruments
+        )
         self.limits = self.add_button("Limits…", "Name, ceiling, and what the loads can take", self._limits)
         self.rigs = self.add_button("Rigs…", "Save this rig by its name, use a saved one, write or read a file", self._rigs)
         self.table.doubleClicked.connect(lambda _index: self._change())
@@ -174,6 +178,9 @@ class RigPlace(TablePlace):
 
     def _device(self) -> None:
         DeviceForm(self, self._session, self._apply).open_under(self.heading)
+
+    def _instruments(self) -> None:
+        InstrumentsForm(self, self._session, self._apply).open_under(self.heading)
 
     def _limits(self) -> None:
         limits_form(self, self._rig, self._apply).open_under(self.heading)

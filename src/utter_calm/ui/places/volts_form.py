@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import functools
 from collections.abc import Callable
 from dataclasses import replace
 
@@ -12,17 +13,20 @@ from PySide6.QtWidgets import QComboBox, QWidget
 from utter_calm.errors import InputError, UtterCalmError
 from utter_calm.measure.volts_tone import FREQUENCY_HZ, VoltsTone
 from utter_calm.present.budget import found_text
-from utter_calm.quantities import parse_quantity, si_text
+from utter_calm.quantities import Measured, parse_quantity, si_text
 from utter_calm.rig import Calibrated, Channel, Rig
+from utter_calm.rig.bench.control import BenchControl
 from utter_calm.rig.change import OUTPUT, channels_of, with_channel
 from utter_calm.rig.volts import MeterReading, full_scale_by_channel, full_scale_by_meter, last_digit, with_full_scale
 from utter_calm.ui.look.fields import FormLine, PercentEdit, PopupForm, text_line
 from utter_calm.ui.look.labels import plain_label
 from utter_calm.ui.state.session import JobSession
+from utter_calm.ui.state.worker import Computation
 
 Apply = Callable[[str, Rig], None]
 _EVERY_MS = 100
 _METER_U = 0.005
+METER = "AC volts"
 _DAYS = 365
 
 
@@ -55,6 +59,10 @@ class VoltsForm(PopupForm):
         self.asks = plain_label()
         self.asks.setWordWrap(True)
         self.add_beneath(self.asks)
+        control = session.bench.control
+        self._control = control if isinstance(control, BenchControl) and METER in control.readable else None
+        self.fetch = self.add_button("Read the meter", self._fetch)
+        self.fetch.setVisible(self._control is not None)
         done = self.add_button("Close  Esc", self.close)
         self._buttons.removeWidget(done)
         self._buttons.addWidget(done)
@@ -157,6 +165,19 @@ class VoltsForm(PopupForm):
         self._readings.append(MeterReading(volts, last_digit(self.reading.text(), volts), played))
         self._heard.append((tone.played, played, spread))
         self._next(tone)
+
+    def _fetch(self) -> None:
+        """Have the bench's meter read; what it shows stands in the field as if it had been typed."""
+        if self._control is not None and self.reading.isEnabled():
+            asking = Computation(functools.partial(self._control.read, METER), self._session)
+            asking.done.connect(self._fetched)
+            asking.failed.connect(lambda problem: self.say(str(problem)))
+            self._session.start(asking)
+
+    def _fetched(self, value: object) -> None:
+        if isinstance(value, Measured) and self.reading.isEnabled():
+            self.reading.setText(f"{value.value:.6g} V")
+            self.accept()
 
     def _hear(self, tone: VoltsTone) -> None:
         self._heard.append((tone.played, *tone.heard(self._channel.number)))

@@ -1,0 +1,1 @@
+"""Stand-ins of bench instruments: real SCPI servers on a socket of this machine."""
