@@ -13,6 +13,8 @@ from utter_calm.errors import InputError
 from utter_calm.measure.capture import Capture, FloatArray, Part
 from utter_calm.measure.kind import Passage
 from utter_calm.rig import Device, Port, RecordedBlock, Recording, Rig, StreamSettings, limits_for, peaks_of
+from utter_calm.rig.guard import SoundGuard
+from utter_calm.rig.rating import Rating
 
 _PROBE_V = 0.02
 _MOST_PROBE = 0.3
@@ -25,11 +27,13 @@ class Player:
     ----------
     probe_v
         R.m.s. volts that do no harm, for the chirp that finds the latency; None where nothing is played.
+    rating
+        What the unit takes; None where nobody said.
     """
 
     def __init__(
         self, device: Device, rig: Rig, rate_hz: int, *, block_frames: int, paced: bool = False, load_ohm: float | None = None,
-        probe_v: float | None = None,
+        probe_v: float | None = None, rating: Rating | None = None,
     ) -> None:  # fmt: skip
         info = device.info
         heard = max(c.number for c in rig.inputs)
@@ -40,11 +44,12 @@ class Player:
         self._inputs = np.array([c.number - 1 for c in rig.inputs])
         self._peaks = peaks = peaks_of(rig, info.outputs)
         self._drives = [c.number - 1 for c in rig.drives]
-        limits = limits_for(peaks, rig.ceiling_v)
+        limits = limits_for(peaks, rig.ceiling_v, rig.protection.ceiling_fs)
         quiet = None if probe_v is None else min(_MOST_PROBE * probe_v, _PROBE_V) * math.sqrt(2)
         probe = 0.0 if quiet is None or not self._drives else quiet / float(np.max(peaks[self._drives]))
         settings = StreamSettings(rate_hz, block_frames, paced=paced)
         self._port = Port(device, settings, limits=limits, probe=probe)
+        self._rating, self._guard = rating, SoundGuard(rig, rate_hz)
         self._kept: list[Recording] = []
         self._parts: list[Part] = []
 
@@ -56,8 +61,14 @@ class Player:
     ) -> Capture:
         """Play one passage and give its answer as a capture of its own; errors as in :meth:`Port.play`."""
         volts, hold = passage.volts, passage.hold
+
+        def follow(block: RecordedBlock) -> None:
+            self._guard.follow(block)
+            if on_block is not None:
+                on_block(block)
+
         recording = self._port.play(
-            lambda: self._samples(volts() if callable(volts) else volts), cancel=cancel, on_block=on_block,
+            lambda: self._samples(volts() if callable(volts) else volts), cancel=cancel, on_block=follow,
             hold=None if hold is None else lambda frames: self._samples(hold(frames)),
         )  # fmt: skip
         self._keep(recording, passage)
@@ -87,6 +98,8 @@ class Player:
 
     def _samples(self, volts: FloatArray) -> FloatArray:
         """(n, outputs) samples: one column of volts for all drives, or one for each; never fewer outputs than columns."""
+        if self._rating is not None:
+            self._rating.check(volts, self._rate)
         out = np.zeros((len(volts), self._port.outputs))
         columns = 1 if volts.ndim == 1 else volts.shape[1]
         if columns > 1 and columns > len(self._drives):

@@ -14,6 +14,7 @@ from utter_calm.measure.player import Player
 from utter_calm.measure.result import Result
 from utter_calm.quantities import Conditions, conditions_text
 from utter_calm.rig import Device, RecordedBlock, Rig
+from utter_calm.rig.rating import Rating
 
 Progress = Callable[[float, str], None]
 Prepare = Callable[[Conditions], None]
@@ -53,6 +54,7 @@ def play_step(
     progress: Progress | None = None,
     on_block: Callable[[RecordedBlock], None] | None = None,
     prepare: Prepare | None = None,
+    rating: Rating | None = None,
 ) -> Capture:
     """Play all passages of a step and give what was recorded.
 
@@ -66,11 +68,13 @@ def play_step(
         Called with the share done and what is going on.
     prepare
         For steps that change conditions themselves; without it such a step is refused.
+    rating
+        What the unit takes, checked before each passage; None where nobody said.
 
     Raises
     ------
     InputError
-        Settings out of bounds, or a level above the ceiling; nothing was played.
+        Settings out of bounds, or a level above the ceiling or the unit's rating; nothing was played.
     MeasurementError
         Cancelled, device gone, no signal.
     """
@@ -93,7 +97,7 @@ def play_step(
 
     player = Player(
         device, rig, settings.rate_hz, block_frames=_PACED_BLOCK if paced else _FAST_BLOCK, paced=paced, load_ohm=load_ohm,
-        probe_v=highest,
+        probe_v=highest, rating=rating,
     )  # fmt: skip
     passages = kind.passages(settings, rig)
     try:

@@ -28,6 +28,6 @@ def peaks_of(rig: Rig, outputs: int) -> FloatArray:
     return np.asarray(peaks * math.sqrt(2))
 
 
-def limits_for(peaks: FloatArray, ceiling_v: float) -> FloatArray:
-    """(outputs,) largest samples under a ceiling in r.m.s. volts; ``peaks`` are the volts of a sample of 1."""
-    return np.asarray(np.minimum(1.0, ceiling_v * np.sqrt(2) / peaks), dtype=np.float64)
+def limits_for(peaks: FloatArray, ceiling_v: float, most: float = 1.0) -> FloatArray:
+    """(outputs,) largest samples under a ceiling in r.m.s. volts, ``most`` at any; ``peaks`` are the volts of a sample of 1."""
+    return np.asarray(np.minimum(most, ceiling_v * np.sqrt(2) / peaks), dtype=np.float64)

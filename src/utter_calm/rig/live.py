@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from utter_calm.errors import UtterCalmError
+from utter_calm.rig.guard import SoundGuard
 from utter_calm.rig.limits import limits_for, peaks_of
 from utter_calm.rig.port import Port
 from utter_calm.rig.protocol import Device, FloatArray, StreamSettings
@@ -139,7 +140,7 @@ class LiveTone:
         self._thread.join(timeout_s)
 
     def _open(self) -> Port:
-        limits = limits_for(self._peaks, self._rig.ceiling_v)
+        limits = limits_for(self._peaks, self._rig.ceiling_v, self._rig.protection.ceiling_fs)
         return Port(self._device, self._settings, limits=limits, fills_pauses=False)
 
     def _run(self) -> None:
@@ -155,6 +156,7 @@ class LiveTone:
 
     def _play(self, port: Port) -> None:
         size = port.settings.block_frames
+        guard = SoundGuard(self._rig, self._rate)
         level, frame = 0.0, 0
         while True:
             muting = self._mute.is_set()
@@ -173,8 +175,9 @@ class LiveTone:
             samples = np.zeros((size, port.outputs))
             samples[:, self._drives] = tone[:, None] / self._peaks[self._drives]
             block = port.exchange(samples)
+            guard.follow(block)
             if lowered:  # the block in which it came down began above
-                port.set_limits(limits_for(self._peaks, ceiling_v))
+                port.set_limits(limits_for(self._peaks, ceiling_v, self._rig.protection.ceiling_fs))
             frame += size
             with self._lock:
                 self._steady = self._steady + size if still and self._wanted == level else 0

@@ -11,6 +11,7 @@ from utter_calm.errors import InputError
 from utter_calm.rig.bench.address import BenchInstrument
 from utter_calm.rig.calibrated import Calibrated, age_days
 from utter_calm.rig.channel import CURRENT, DRIVE, LOOPBACK, MICROPHONE, VOLTAGE, Channel, Correction
+from utter_calm.rig.protection import USUAL, Protection
 from utter_calm.rig.sense_calibration import SenseCalibration
 from utter_calm.rig.sound.address import SoundAddress
 
@@ -96,6 +97,8 @@ class Rig:
         The sound device behind it; None for the simulated one.
     instruments
         What sets and reads conditions by SCPI.
+    protection
+        Further limits.
     """
 
     name: str = "Simulated rig"
@@ -109,6 +112,7 @@ class Rig:
     impedance: SenseCalibration | None = None
     sound: SoundAddress | None = None
     instruments: tuple[BenchInstrument, ...] = ()
+    protection: Protection = USUAL
 
     def __post_init__(self) -> None:
         for what, value, unit in (("ceiling", self.ceiling_v, "V"), ("load's rating", self.load_power_w, "W")):
@@ -140,7 +144,7 @@ class Rig:
     @property
     def highest_v(self) -> float:
         """R.m.s. volts that every driving output can and may give."""
-        return min(self.ceiling_v, *(c.full_scale for c in self.drives)) if self.drives else 0.0
+        return min(self.ceiling_v, *(self.protection.ceiling_fs * c.full_scale for c in self.drives)) if self.drives else 0.0
 
     @property
     def pickup_ratio(self) -> float:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from utter_calm.job.document.scores import Score
+from utter_calm.rig.rating import Rating
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,6 +30,8 @@ class Unit:
         Id of the plan it is measured by; many units of a kind share one.
     scores
         Of listening, under headings of whoever listened.
+    rating
+        What it takes where it hangs on the rig's outputs; None where nobody said.
     """
 
     id: str = "u1"
@@ -40,6 +43,7 @@ class Unit:
     stand_in: str = "dome amplifier"
     plan: str = "p1"
     scores: tuple[Score, ...] = ()
+    rating: Rating | None = None
 
     @property
     def title(self) -> str:

@@ -83,6 +83,7 @@ class Playing:
                 progress=follow,
                 on_block=self.on_block,
                 prepare=prepare,
+                rating=document.unit(cell.unit).rating if cell.role == UNIT else None,
             )
         if reader.problem is not None:
             raise reader.problem

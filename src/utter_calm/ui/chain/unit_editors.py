@@ -21,6 +21,7 @@ from utter_calm.quantities import (
 )
 from utter_calm.quantities.text import fixed
 from utter_calm.rig import UNITS
+from utter_calm.ui.chain.rating_lines import rating_lines, rating_of
 from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit, text_line
 from utter_calm.ui.state.session import JobSession
 
@@ -35,7 +36,7 @@ def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
         changed = replace(
             unit, name=form.text("name") or "Unit", sample=form.text("sample"), settings=form.text("settings"),
             nominal_gain=gain, notes=form.text("notes"), stand_in=str(behind.currentData()),
-            scores=parse_scores(form.text("scores")),
+            scores=parse_scores(form.text("scores")), rating=rating_of(form),
         )  # fmt: skip
         session.edit_unit("change the unit", changed)
 
@@ -58,6 +59,7 @@ def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
         FormLine("notes", "Notes", text_line(unit.notes, "Notes")),
         FormLine("scores", "Scores", scores),
         FormLine("behind", "Behind it", behind),
+        *rating_lines(unit.rating),
     ]
     form = PopupForm(parent, "Unit under test", lines, apply)
     form.add_button("Remove", session.remove_unit)

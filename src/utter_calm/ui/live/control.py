@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 from PySide6.QtCore import QObject, Signal
 
 from utter_calm.errors import InputError
 from utter_calm.measure.first_look import FirstLookSettings
 from utter_calm.measure.live import LiveAnalyser
 from utter_calm.quantities import number_of
+from utter_calm.rig import Rig
 from utter_calm.rig.live import LiveTone
 from utter_calm.ui.state.session import JobSession
 
@@ -44,13 +47,18 @@ class LiveControl(QObject):
             The device is not there.
         """
         settings = FirstLookSettings() if silent else self._tone_settings()
-        rig = self._session.plan.rig
+        rig = self._guarded()
         level = 0.0 if silent else settings.level_v
         self.tone = LiveTone(self._session.bench.device, rig, settings.frequency_hz, level, settings.rate_hz)
         self.level_v, self.frequency_hz = level, settings.frequency_hz
         self._ceiling_v, self._plan = rig.ceiling_v, self._session.plan.id
         self.analyser = LiveAnalyser(self.tone, rig, settings, self._load())
         self.changed.emit()
+
+    def _guarded(self) -> Rig:
+        """The plan's rig under the unit's own limit, which holds while the knob is turned too."""
+        rig, rating = self._session.plan.rig, self._session.unit.rating
+        return rig if rating is None else replace(rig, ceiling_v=min(rig.ceiling_v, rating.most_v))
 
     def _tone_settings(self) -> FirstLookSettings:
         plan = self._session.plan
@@ -89,5 +97,7 @@ class LiveControl(QObject):
         plan = next((p for p in self._session.document.plans if p.id == self._plan), None)
         if self.tone is not None and plan is not None and plan.rig.ceiling_v != self._ceiling_v:
             self._ceiling_v = plan.rig.ceiling_v
-            self.tone.set_ceiling(self._ceiling_v)
-            self.level_v = min(self.level_v, plan.rig.highest_v)
+            rating = self._session.unit.rating
+            most = self._ceiling_v if rating is None else min(self._ceiling_v, rating.most_v)
+            self.tone.set_ceiling(most)
+            self.level_v = min(self.level_v, plan.rig.highest_v, most)

@@ -13,6 +13,7 @@ from utter_calm.rig.change import OUTPUT, channels_of, connector_unit, new_chann
 from utter_calm.rig.channel import DRIVE, LOOPBACK, ROLES, UNIT_OF_ROLE
 from utter_calm.rig.rig import CAPSULE, PARTS, SENSE
 from utter_calm.ui.look.fields import FormLine, PercentEdit, PopupForm, QuantityEdit, text_line
+from utter_calm.ui.places.protection_lines import protection_lines, protection_of
 
 Apply = Callable[[str, Rig], None]
 _VALUE_UNITS = {SENSE: "ohm", CAPSULE: "V/Pa"}
@@ -77,7 +78,7 @@ def limits_form(parent: QWidget, rig: Rig, apply: Apply) -> PopupForm:
         if not form.text("name"):
             raise InputError("A rig needs a name.", hint="Type one, as in Workshop bench.")
         changed = replace(rig, name=form.text("name"), ceiling_v=form.quantity("ceiling"), load_power_w=form.quantity("power"),
-                          u_load=form.quantity("u_load") / 2)  # fmt: skip
+                          u_load=form.quantity("u_load") / 2, protection=protection_of(form))  # fmt: skip
         apply("change the rig's limits", changed)
 
     lines = [
@@ -85,6 +86,7 @@ def limits_form(parent: QWidget, rig: Rig, apply: Apply) -> PopupForm:
         FormLine("ceiling", "No output ever gives more than (r.m.s.)", QuantityEdit("Ceiling", "V", rig.ceiling_v)),
         FormLine("power", "Its loads can take", QuantityEdit("Load's rating", "W", rig.load_power_w)),
         FormLine("u_load", "Their resistance is known to ± (k = 2)", PercentEdit("Uncertainty of the loads", 2 * rig.u_load)),
+        *protection_lines(rig.protection),
     ]
     return PopupForm(parent, "Name and limits of the rig", lines, accept)
 

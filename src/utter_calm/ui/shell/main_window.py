@@ -48,7 +48,7 @@ class MainWindow(JobFiles):
     def hush(self) -> None:
         """Mute where sound is on; Esc does it wherever the keys are."""
         space = self.workspace
-        if space is not None and (space.live.running or space.session.running):
+        if space is not None and (space.live.running or space.session.running or space.session.counting):
             space.mute()
 
     def lowest_for_forms(self) -> int:

@@ -18,6 +18,7 @@ from utter_calm.measure.kind import StepSettings
 from utter_calm.measure.level_effect import Effect, find_level
 from utter_calm.quantities import Measured, number_of, si_text
 from utter_calm.ui.state.calibrating import Calibrating
+from utter_calm.ui.state.countdown import Countdown, loud_words
 from utter_calm.ui.state.newest import Newest
 from utter_calm.ui.state.outliving import let_go
 from utter_calm.ui.state.worker import AskingWorker, Computation, RunWorker, WatchWorker
@@ -38,6 +39,7 @@ class JobSession(Calibrating):
         self._search_cancel = threading.Event()
         self._searching = False
         self._keep_when_settled = False
+        self._countdown = Countdown(self.cautioned.emit, self)
         self.trial.settled.connect(self._settled)
 
     def store_document(self, document: JobDocument) -> bool:
@@ -108,18 +110,30 @@ class JobSession(Calibrating):
         return self._worker is not None
 
     @property
+    def counting(self) -> bool:
+        """Whether a run counts down."""
+        return self._countdown.running
+
+    @property
     def prompt(self) -> Prompt | None:
         """What the run waits for."""
         return self._prompt
 
     def run(self, cells: list[Cell], *, paced: bool = False, auto: bool | None = None) -> None:
         """Start measuring cells; what happens comes by signals. Does nothing while a run is on."""
-        if self._worker is not None or not cells:
+        if self._worker is not None or self._countdown.running or not cells:
             return
         if self.job.read_only:
             self.cautioned.emit("This job is open for reading only: save it under another name first.")
             return
         auto = self.auto_rig if auto is None else auto
+        loud = loud_words(self.document, cells)
+        if loud:
+            self._countdown.start(loud, lambda: self._start_run(cells, paced=paced, auto=auto))
+        else:
+            self._start_run(cells, paced=paced, auto=auto)
+
+    def _start_run(self, cells: list[Cell], *, paced: bool, auto: bool) -> None:
         worker = RunWorker(self.job, cells, self.bench, paced=paced, auto=auto, check=self.check_leads, parent=self)
         worker.progressed.connect(self.progressed)
         worker.taken.connect(self._taken)
@@ -146,8 +160,10 @@ class JobSession(Calibrating):
             self._worker.answer(answer)
 
     def cancel(self) -> None:
-        """Stop the run."""
+        """Stop the run, or what counts down to it."""
         self._search_cancel.set()
+        if self._countdown.stop():
+            self.told.emit("Stopped before anything sounded.")
         if self._watcher is not None:
             self._watcher.cancel()
         if self._worker is not None:
