@@ -23,6 +23,7 @@ _COMMANDS = {
     "instruments": Entry("utter_calm.cli.instruments", "instruments", "Bench instruments: profiles, a try, stand-ins."),
     "calibrate": Entry("utter_calm.cli.calibrate", "calibrate", "Calibrate a rig."),
     "stimulus": Entry("utter_calm.cli.stimulus", "stimulus", "Files to play elsewhere, found again in a recording."),
+    "away": Entry("utter_calm.cli.away", "away", "A step played elsewhere: its file, and its take from a recording."),
     "analyze": Entry("utter_calm.cli.analyze", "analyze", "Analyse recordings made elsewhere."),
     "driver": Entry("utter_calm.cli.driver", "driver", "Driver parameters out of impedance curves.", RECORDING),
     "box": Entry("utter_calm.cli.box", "box", "What a driver would do in a box.", RECORDING),

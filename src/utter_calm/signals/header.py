@@ -43,8 +43,14 @@ def marked_sweep(sweep: Sweep, rate_hz: float) -> MarkedSweep:
     """
     fade_in = min(_FADE_IN_PERIODS / sweep.start_hz, 0.1 * sweep.duration_s)
     body = sweep.samples(rate_hz, fade_in_s=fade_in, fade_out_s=min(_FADE_OUT_S, 0.05 * sweep.duration_s))
-    sign = mark(rate_hz, sweep.amplitude)
-    lead, gap, tail, end = (np.zeros(round(s * rate_hz)) for s in (LEAD_S, GAP_S, TAIL_S, END_S))
+    samples, first, begins, last = marked(body[:, None], rate_hz, sweep.amplitude)
+    return MarkedSweep(samples[:, 0], first, begins, last)
+
+
+def marked(body: FloatArray, rate_hz: float, amplitude: float) -> tuple[FloatArray, int, int, int]:
+    """Put a mark before and after samples (n, channels), on every channel; give all, and where mark, samples, mark begin."""
+    sign = np.repeat(mark(rate_hz, amplitude)[:, None], body.shape[1], axis=1)
+    lead, gap, tail, end = (np.zeros((round(s * rate_hz), body.shape[1])) for s in (LEAD_S, GAP_S, TAIL_S, END_S))
     pieces = [lead, sign, gap, body, tail, sign, end]
     at = np.concatenate([[0], np.cumsum([len(p) for p in pieces])])
-    return MarkedSweep(np.concatenate(pieces), int(at[1]), int(at[3]), int(at[5]))
+    return np.concatenate(pieces), int(at[1]), int(at[3]), int(at[5])

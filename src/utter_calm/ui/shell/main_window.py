@@ -138,6 +138,24 @@ class MainWindow(JobFiles):
             space = self.workspace
             self.attempt(lambda: space.session.told.emit(space.session.lay_under(Path(name))))
 
+    def write_away(self) -> None:
+        """Ask where to write the chosen cell's file, to be played elsewhere, with its page of instructions."""
+        space = self.workspace
+        if space is None:
+            return
+        name, _ = QFileDialog.getSaveFileName(self, "Write a file to play elsewhere", "play-this.wav", "Sound (*.wav *.flac)")
+        if name:
+            self.attempt(lambda: space.session.write_away(Path(name)))
+
+    def take_away(self) -> None:
+        """Ask for the recording of that file, and take the chosen cell from it."""
+        space = self.workspace
+        if space is None:
+            return
+        name, _ = QFileDialog.getOpenFileName(self, "The recording of what was played", "", "Sound (*.wav *.flac *.aiff *.caf)")
+        if name:
+            self.attempt(lambda: space.session.take_away(Path(name)))
+
     def bring(self, path: Path) -> None:
         """Bring another job's takes along and show the list."""
         if self.workspace is not None:

@@ -1,0 +1,203 @@
+"""A step without a wire: its stimulus as a file that anything plays, and the recording of anything as the take that it would be.
+
+The file carries a mark before and after what the step plays. In the recording both are looked for; they tell where it begins and
+how far the recorder's clock is off, whatever its rate. What is cut out then is aligned to a fraction of a sample, as a wired
+take is, and analysed by the same step. Nobody knows the volts of a telephone: full scale of the file and of the recording
+count as one, unless both are told.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from utter_calm.analysis.acoustic.marks import Found, Marks, find_marked
+from utter_calm.analysis.record import what_is_there
+from utter_calm.analysis.skewed_sweep import resampled
+from utter_calm.errors import InputError, NoSignal
+from utter_calm.measure.capture import Capture, FloatArray, Part
+from utter_calm.measure.kind import SingleStimulus
+from utter_calm.measure.result import Result, Trust
+from utter_calm.rig import VOLTAGE, Channel
+from utter_calm.signals.header import MARK_HZ, MARK_S, marked
+
+USUAL_PEAK = 10 ** (-6 / 20)
+_MOVED_DB, _SKEWED = 0.3, 2e-6
+_AROUND_S = 0.25
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Pack:
+    """A stimulus to be played elsewhere.
+
+    Parameters
+    ----------
+    samples
+        (n, channels), 1 is full scale.
+    rate_hz
+        Of the samples.
+    first, body, last
+        Where the first mark, the step's own stimulus and the last mark begin.
+    frames
+        Length of the step's own stimulus.
+    volts
+        Of the step's stimulus for a sample of 1.
+    """
+
+    samples: FloatArray
+    rate_hz: int
+    first: int
+    body: int
+    last: int
+    frames: int
+    volts: float
+
+
+def make_pack(kind: object, settings: Any, peak: float = USUAL_PEAK) -> Pack:  # noqa: ANN401 - of the kind
+    """Make the file's samples for a step; the same for the same settings.
+
+    Raises
+    ------
+    InputError
+        The step hears before it goes on, or its rate is too low for the marks.
+    """
+    if not isinstance(kind, SingleStimulus):
+        raise InputError("This step chooses what it plays by what it hears, or plays nothing: no file can do that.",
+                         hint="Choose a response, a loudspeaker sweep, a multitone, or a first look.")  # fmt: skip
+    settings.check()
+    if settings.rate_hz < 2.2 * MARK_HZ[1]:
+        raise InputError(f"At {settings.rate_hz} Hz the marks do not fit.", hint="Raise the step's rate to 8 kHz or more.")
+    if not 0 < peak <= 1:
+        raise InputError(f"A peak of {peak:g} is beyond full scale.", hint="Choose -6 dBFS or so.")
+    volts = kind.stimulus(settings).volts
+    body = volts[:, None] if volts.ndim == 1 else volts
+    loudest = float(np.max(np.abs(body)))
+    if not loudest > 0:
+        raise InputError("This step plays silence.", hint="Choose one that plays something.")
+    samples, first, begins, last = marked(body * (peak / loudest), settings.rate_hz, peak)
+    return Pack(samples, settings.rate_hz, first, begins, last, len(body), loudest / peak)
+
+
+@dataclass(frozen=True, slots=True)
+class Away:
+    """What is known of who played and who recorded; None where it is not.
+
+    Parameters
+    ----------
+    played_full_scale_v, recorded_full_scale_v
+        R.m.s. volts of a sine at full scale, at the unit and at the recorder's input.
+    """
+
+    played_full_scale_v: float | None = None
+    recorded_full_scale_v: float | None = None
+
+
+def take_away(pack: Pack, recorded: FloatArray, rate_hz: int, away: Away | None = None) -> tuple[Capture, tuple[Trust, ...]]:
+    """Find a pack in a recording (n, channels) and give what a wired take would have been, and what is to be said of it.
+
+    Raises
+    ------
+    NoSignal
+        The recording is silent, or the stimulus is not in it, or not all of it.
+    """
+    columns = [c for c in range(recorded.shape[1]) if np.any(recorded[:, c] != recorded[0, c])]
+    if not columns:
+        raise NoSignal(f"The recording {what_is_there(recorded[:, 0])}.", hint="Check the recorder and its level.")
+    at_rate = recorded if rate_hz == pack.rate_hz else _at(recorded, pack.rate_hz / rate_hz)
+    found = [(c, find_marked(at_rate[:, c], pack.rate_hz, Marks(pack.first, pack.last))) for c in columns]
+    known = [(c, where) for c, where in found if where is not None]
+    if not known:
+        raise NoSignal("The marks of this step's file are not in the recording.",
+                       hint="Was it this step's file, unchanged, and did the recorder hear all of it?")  # fmt: skip
+    column, where = max(known, key=lambda item: (item[1].skew is not None, float(np.std(at_rate[:, item[0]]))))
+    samples = _cut(at_rate, pack, where)
+    trust = [*_said_of_clock(where, rate_hz, pack.rate_hz), *_said_of_gain(at_rate[:, column], pack, where)]
+    channels, words = _channels(pack, samples.shape[1], away or Away())
+    trust.append(Trust("played_elsewhere", words, grave=False))
+    part = Part(0, len(samples), {}, ())
+    return Capture(samples, pack.rate_hz, channels, drive_known=True, parts=(part,)), tuple(trust)
+
+
+def with_said(result: Result, trust: tuple[Trust, ...]) -> Result:
+    """A result with what is to be said of how it was recorded."""
+    return Result(result.readings, result.traces, (*result.trust, *trust), result.surfaces)
+
+
+def _at(recorded: FloatArray, ratio: float) -> FloatArray:
+    return np.stack([resampled(recorded[:, c], ratio) for c in range(recorded.shape[1])], axis=1)
+
+
+def _cut(recorded: FloatArray, pack: Pack, where: Found) -> FloatArray:
+    """(frames, channels) from the sample on at which the step's stimulus arrives, clocks and fractions of samples taken out."""
+    skew = where.skew or 0.0
+    samples = _at(recorded, 1 + skew) if abs(skew) > 0 else recorded
+    exact = where.start * (1 + skew) + pack.body
+    first = math.floor(exact)
+    around = round(_AROUND_S * pack.rate_hz)
+    low, high = first - around, first + pack.frames + around
+    if first < 0 or first + pack.frames > len(samples) + around:
+        raise NoSignal(
+            "The recording begins or ends in the middle of what was played.", hint="Start the recorder first, stop it last."
+        )
+    padded = np.zeros((high - low, samples.shape[1]))
+    inside = samples[max(0, low) : min(high, len(samples))]
+    padded[max(0, -low) : max(0, -low) + len(inside)] = inside
+    moved = _earlier(padded, exact - first)
+    return moved[around : around + pack.frames]
+
+
+def _earlier(samples: FloatArray, fraction: float) -> FloatArray:
+    """Samples (n, channels) moved to an earlier time by a part of a sample; what is far below half the rate exactly."""
+    if not fraction:
+        return samples
+    lines = np.fft.rfft(samples, axis=0)
+    turn = np.exp(2j * np.pi * fraction * np.fft.rfftfreq(len(samples)))
+    return np.asarray(np.fft.irfft(lines * turn[:, None], len(samples), axis=0))
+
+
+def _said_of_clock(where: Found, rate_hz: int, played_hz: int) -> list[Trust]:
+    out = []
+    if where.skew is None:
+        out.append(Trust("skew_unknown", "Only one mark was found: how far the recorder's clock is off is not known."))
+    elif abs(where.skew) > max(_SKEWED, 3 * where.u_skew):
+        text = f"The recorder's clock is off by {1e6 * where.skew:+.1f} ppm, which was taken out.".replace("-", "\N{MINUS SIGN}")
+        out.append(Trust("skew_removed", text, grave=False))
+    if rate_hz != played_hz:
+        text = f"Recorded at {rate_hz} Hz and brought to {played_hz} Hz; above {min(rate_hz, played_hz) / 2:g} Hz there is nothing."
+        out.append(Trust("rate_converted", text, grave=False))
+    return out
+
+
+def _said_of_gain(recorded: FloatArray, pack: Pack, where: Found) -> list[Trust]:
+    """Both marks were played alike: where they are heard unlike, something regulated the level meanwhile."""
+    if where.skew is None:
+        return []
+    size, levels = round(MARK_S * pack.rate_hz), []
+    for at in (pack.first, pack.last):
+        start = round(where.start + at / (1 + where.skew))
+        piece = recorded[max(0, start) : start + size]
+        levels.append(float(np.std(piece)) if len(piece) > size // 2 else 0.0)
+    if min(levels) <= 0:
+        return []
+    moved = 20 * math.log10(levels[1] / levels[0])
+    if abs(moved) < _MOVED_DB:
+        return []
+    text = f"The last mark is {moved:+.1f} dB against the first: a gain control or a volume moved meanwhile."
+    return [Trust("gain_moved", text.replace("-", "\N{MINUS SIGN}"))]
+
+
+def _channels(pack: Pack, count: int, away: Away) -> tuple[tuple[Channel, ...], str]:
+    """Channels whose full scale stands for what a wired take would have heard, and a sentence on what levels mean."""
+    played, heard = away.played_full_scale_v, away.recorded_full_scale_v
+    as_file = pack.volts / math.sqrt(2)
+    if played is None or heard is None:
+        words = "Played and recorded elsewhere: full scale of the recording counts as that of the file, so levels are relative."
+        full_scale = as_file
+    else:
+        # the step's settings say volts; what was really played is the file's sample at the player's own full scale
+        full_scale = heard * as_file / played
+        words = f"Played and recorded elsewhere, at {played:g} and {heard:g} V full scale; levels are as if the step had played."
+    return tuple(Channel(n, role=VOLTAGE, full_scale=full_scale, how="recorded elsewhere") for n in range(1, count + 1)), words

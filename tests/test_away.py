@@ -1,0 +1,128 @@
+"""A step played and recorded elsewhere is the take that a wire would have made: other rates, clocks, noise, gain controls."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+from scipy.signal import bilinear, lfilter
+
+from utter_calm.analysis.skewed_sweep import resampled
+from utter_calm.errors import InputError, NoSignal
+from utter_calm.measure.away import Away, Pack, make_pack, take_away, with_said
+from utter_calm.measure.capture import Capture, Part
+from utter_calm.measure.first_look import FirstLook, FirstLookSettings
+from utter_calm.measure.kinds import KINDS
+from utter_calm.measure.response import Response, ResponseSettings
+from utter_calm.rig import Channel
+
+KIND, SETTINGS = Response(), ResponseSettings(start_hz=20.0, stop_hz=20_000.0, duration_s=2.0, rate_hz=48_000)
+
+
+def unit(samples, rate=48_000):
+    """A high-pass of 50 Hz and a low-pass of 15 kHz, in closed form at the rate of the file."""
+    low = bilinear([1.0, 0.0], [1.0, 2 * np.pi * 50.0], rate)
+    return lfilter(*low, samples, axis=0)
+
+
+def wired(pack: Pack) -> Capture:
+    """What comes back through a wire, aligned."""
+    body = pack.samples[pack.body : pack.body + pack.frames]
+    channel = Channel(1, full_scale=pack.volts / np.sqrt(2))
+    return Capture(unit(body), pack.rate_hz, (channel,), drive_known=True, parts=(Part(0, pack.frames, {}, ()),))
+
+
+def elsewhere(pack, *, rate=48_000, skew=0.0, delay_s=1.2345, noise=0.0, gain=1.0):
+    """The file played by one clock and recorded by another, at another rate, late, in noise."""
+    heard = gain * unit(np.concatenate([np.zeros((48_000, 1)), pack.samples, np.zeros((48_000, 1))]))
+    ratio = rate / 48_000 / (1 + skew)
+    shifted = np.concatenate([np.zeros(round((delay_s - 1.0) * 48_000)), heard[:, 0]])
+    samples = resampled(shifted, ratio)[:, None]
+    return samples + noise * np.random.default_rng(5).normal(size=samples.shape)
+
+
+def curves(capture):
+    found = KIND.analyze(SETTINGS, capture)
+    return found.trace("response", 1)
+
+
+@pytest.mark.parametrize(("rate", "skew"), [(48_000, 0.0), (44_100, 2e-4), (48_000, -2e-4), (96_000, 3e-5), (44_100, 0.0)])
+def test_the_response_is_that_of_a_wire(rate, skew):
+    pack = make_pack(KIND, SETTINGS)
+    direct = curves(wired(pack))
+    capture, trust = take_away(pack, elsewhere(pack, rate=rate, skew=skew), rate)
+    away = curves(capture)
+    lowest = min(rate, 48_000) / 2
+    inside = (direct.x > 25) & (direct.x < min(0.9 * lowest, 19_500))
+    theirs = np.interp(direct.x[inside], away.x, away.magnitude)
+    assert np.max(np.abs(20 * np.log10(theirs / direct.magnitude[inside]))) < 0.01
+    codes = {t.code for t in trust}
+    assert ("skew_removed" in codes) == (skew != 0)
+    assert ("rate_converted" in codes) == (rate != 48_000)
+    assert "played_elsewhere" in codes
+    assert not [t for t in trust if t.grave]
+
+
+def test_phase_holds_to_a_part_of_a_sample():
+    """Alignment is to a fraction of a sample: the phase at 10 kHz is that of the unit."""
+    pack = make_pack(KIND, SETTINGS)
+    direct, away = (curves(c) for c in (wired(pack), take_away(pack, elsewhere(pack, delay_s=1.5 + 0.3 / 48_000), 48_000)[0]))
+    inside = (direct.x > 200) & (direct.x < 10_000)
+    turn = np.interp(direct.x[inside], away.x, away.phase_rad) - direct.phase_rad[inside]
+    delay = np.polyfit(2 * np.pi * direct.x[inside], turn, 1)[0] * 48_000
+    assert abs(delay) < 0.05  # of a sample; the marks' own place through the unit is in it
+
+
+def test_it_is_found_at_0_db_snr():
+    pack = make_pack(KIND, SETTINGS)
+    rms = float(np.std(pack.samples))
+    capture, _ = take_away(pack, elsewhere(pack, noise=rms), 48_000)
+    assert len(capture.samples) == pack.frames
+    clean, size = wired(pack).samples[:, 0], 2 * pack.frames
+    match = np.fft.irfft(np.fft.rfft(capture.samples[:, 0], size) * np.conj(np.fft.rfft(clean, size)))
+    assert np.argmax(match) in (0, 1, size - 1)  # in its place to a sample
+
+
+def test_a_gain_control_is_told():
+    pack = make_pack(KIND, SETTINGS)
+    recorded = elsewhere(pack)
+    turned = recorded * np.linspace(1.0, 0.7, len(recorded))[:, None]
+    _, trust = take_away(pack, turned, 48_000)
+    assert "gain_moved" in {t.code for t in trust if t.grave}
+
+
+@pytest.mark.parametrize(
+    ("spoil", "word"),
+    [(lambda r: 0 * r, "silent"), (lambda r: r[: len(r) // 8], "marks"), (lambda r: r[::-1].copy(), "marks")],
+)
+def test_what_is_not_there_is_refused(spoil, word):
+    pack = make_pack(KIND, SETTINGS)
+    with pytest.raises(NoSignal, match=word):
+        take_away(pack, spoil(elsewhere(pack)), 48_000)
+
+
+def test_one_mark_is_not_enough_for_the_clock():
+    pack = make_pack(KIND, SETTINGS)
+    recorded = elsewhere(pack)
+    _, trust = take_away(pack, recorded[: round(len(recorded) - 2.4 * 48_000)], 48_000)
+    assert "skew_unknown" in {t.code for t in trust if t.grave}
+
+
+def test_steps_that_hear_as_they_go_are_refused():
+    with pytest.raises(InputError, match="by what it hears"):
+        make_pack(KINDS["level_series"], KINDS["level_series"].settings_type())
+    with pytest.raises(InputError, match="beyond full scale"):
+        make_pack(KIND, SETTINGS, 1.5)
+    quick = replace(SETTINGS, rate_hz=48_000)
+    assert np.array_equal(make_pack(KIND, quick).samples, make_pack(KIND, SETTINGS).samples)
+
+
+def test_volts_are_right_where_both_ends_are_told():
+    settings = FirstLookSettings(duration_s=0.5, level_v=0.5, rate_hz=48_000)
+    pack = make_pack(FirstLook(), settings)
+    recorded = np.concatenate([np.zeros((9_000, 1)), 0.5 * pack.samples, np.zeros((9_000, 1))])
+    capture, trust = take_away(pack, recorded, 48_000, Away(played_full_scale_v=2.0, recorded_full_scale_v=4.0))
+    result = with_said(FirstLook().analyze(settings, capture), trust)
+    assert result.reading("gain", 1).value == pytest.approx(0.5 * 4.0 / 2.0, rel=1e-5)  # half the samples at twice the full scale
+    assert "played_elsewhere" in {t.code for t in result.trust}
+    relative, _ = take_away(pack, recorded, 48_000)
+    assert FirstLook().analyze(settings, relative).reading("gain", 1).value == pytest.approx(0.5, rel=1e-5)
