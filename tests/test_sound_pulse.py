@@ -27,11 +27,14 @@ def port_on(device):
 def test_each_run_is_aligned_by_itself(server, noise):
     assert find_devices().get("ALSA", "testloop") is not None
     lags, whole = [], 0
-    for _ in range(3):
+    for _ in range(4):
         device = SoundDevice(server.address, outputs=2, inputs=2)
         sent = noise.uniform(-0.5, 0.5, (RATE // 2, 2)).astype(np.float32).astype(float)
-        with contextlib.closing(port_on(device)) as port:
-            heard = port.play(sent)
+        try:
+            with contextlib.closing(port_on(device)) as port:
+                heard = port.play(sent)
+        except DeviceGone:  # on a busy machine it may break off altogether, and says so
+            continue
         lags.append(heard.latency_frames)
         # a busy machine may tear a hole: then the device says so, and nothing is told as whole that is not
         same = np.array_equal(heard.samples, sent)

@@ -62,7 +62,7 @@ def test_from_an_empty_job_to_a_take_on_a_real_device(window, qtbot, tmp_path, m
     space = window.workspace
     space.show_place("rig")
     place = window.findChild(RigPlace)
-    place.device.click()
+    place.device.trigger()
     form = window.findChild(DeviceForm)
     qtbot.waitUntil(lambda: form.input.findText("loopback (JACK Audio Connection Kit) · 2 inputs") >= 0, timeout=10_000)
     form.input.setCurrentIndex(form.input.findText("loopback (JACK Audio Connection Kit) · 2 inputs"))

@@ -25,7 +25,7 @@ def place(window, tmp_path):
 def test_a_supply_is_added_tried_and_taken_out(place, qtbot, window):
     session = window.workspace.session
     with serve_stand_in("supply") as server:
-        place.instruments.click()
+        place.instruments.trigger()
         form = window.findChild(InstrumentsForm)
         form.kind.setCurrentIndex(form.kind.findData("supply"))
         form.accept()
@@ -52,7 +52,7 @@ def test_a_meter_of_the_bench_reads_for_a_calibration(place, qtbot, window):
         return 4.02 * tone.played if tone is not None else 0.0
 
     with contextlib.closing(ScpiServer(MeterModel(volts))) as server:
-        place.instruments.click()
+        place.instruments.trigger()
         form = window.findChild(InstrumentsForm)
         form.kind.setCurrentIndex(form.kind.findData("meter"))
         form.address.setText(server.address)

@@ -14,7 +14,7 @@ from utter_calm.job.document.fresh import new_document, with_new_unit
 from utter_calm.job.document.starts import STARTS, Start, start_of
 from utter_calm.job.job import Job, job_path
 from utter_calm.quantities import Value, db_to_amplitude, parse_decibels, read_value
-from utter_calm.rig import UNITS, Rig, knobs_of
+from utter_calm.rig import LATE, UNITS, Rig, knobs_of
 from utter_calm.rig.library import load_rig
 
 
@@ -46,7 +46,7 @@ def new(
     rig = load_rig(rig_name) if rig_name else None
     behind = _stand_in("none" if rig is not None and rig.sound is not None and stand_in is None else stand_in, start)
     made = Unit(
-        name=name or start.title, sample=sample, settings=settings, stand_in=behind,
+        name=name or start.title, sample=sample, settings=settings, stand_in=behind, answers_late=behind in LATE,
         nominal_gain=db_to_amplitude(parse_decibels(gain)) if gain else None,
     )  # fmt: skip
     varied = dict(_varied(text, behind) for text in vary)

@@ -103,6 +103,26 @@ def take_away(pack: Pack, recorded: FloatArray, rate_hz: int, away: Away | None 
     NoSignal
         The recording is silent, or the stimulus is not in it, or not all of it.
     """
+    found = find_pack(pack, recorded, rate_hz)
+    samples, where = found.samples, found.where
+    trust = [*_said_of_clock(where, rate_hz, pack.rate_hz), *_said_of_gain(found.column, pack, where)]
+    channels, words = _channels(pack, samples.shape[1], away or Away())
+    trust.append(Trust("played_elsewhere", words, grave=False))
+    part = Part(0, len(samples), {}, ())
+    return Capture(samples, pack.rate_hz, channels, drive_known=True, parts=(part,)), tuple(trust)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class InRecording:
+    """Where a pack is in a recording, the column that tells it best at the pack's rate, and (frames, channels) cut out."""
+
+    where: Found
+    column: FloatArray
+    samples: FloatArray
+
+
+def find_pack(pack: Pack, recorded: FloatArray, rate_hz: int) -> InRecording:
+    """Find a pack in a recording (n, channels); errors as in :func:`take_away`."""
     columns = [c for c in range(recorded.shape[1]) if np.any(recorded[:, c] != recorded[0, c])]
     if not columns:
         raise NoSignal(f"The recording {what_is_there(recorded[:, 0])}.", hint="Check the recorder and its level.")
@@ -113,12 +133,7 @@ def take_away(pack: Pack, recorded: FloatArray, rate_hz: int, away: Away | None 
         raise NoSignal("The marks of this step's file are not in the recording.",
                        hint="Was it this step's file, unchanged, and did the recorder hear all of it?")  # fmt: skip
     column, where = max(known, key=lambda item: (item[1].skew is not None, float(np.std(at_rate[:, item[0]]))))
-    samples = _cut(at_rate, pack, where)
-    trust = [*_said_of_clock(where, rate_hz, pack.rate_hz), *_said_of_gain(at_rate[:, column], pack, where)]
-    channels, words = _channels(pack, samples.shape[1], away or Away())
-    trust.append(Trust("played_elsewhere", words, grave=False))
-    part = Part(0, len(samples), {}, ())
-    return Capture(samples, pack.rate_hz, channels, drive_known=True, parts=(part,)), tuple(trust)
+    return InRecording(where, at_rate[:, column], _cut(at_rate, pack, where))
 
 
 def with_said(result: Result, trust: tuple[Trust, ...]) -> Result:

@@ -66,6 +66,8 @@ class Capture:
         By how many frames the inputs lagged the outputs; taken out already.
     bench
         What the bench's instruments read meanwhile: (what, value) pairs.
+    answered_s, skew
+        How late the unit answered, and by how much its clock is faster; both taken out. None where that was not looked for.
     interruptions
         How often the device reported that it was late; what it lost then it does not say.
     """
@@ -82,6 +84,8 @@ class Capture:
     latency_frames: int = 0
     interruptions: int = 0
     bench: tuple[tuple[str, Measured], ...] = ()
+    answered_s: float | None = None
+    skew: float = 0.0
 
     def __post_init__(self) -> None:
         samples = np.asarray(self.samples, dtype=np.float64)

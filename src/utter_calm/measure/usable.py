@@ -62,6 +62,8 @@ def usable_span(capture: Capture, number: int, *, across_holes: bool = False) ->
         trust.append(Trust("lost_blocks", f"The device lost {capture.lost_frames} frames: take it again."))
     elif capture.interruptions:
         trust.append(Trust("interrupted", _late_text(capture.interruptions), grave=False))
+    if capture.answered_s is not None:
+        trust.append(Trust("answered_late", _answered_text(capture.answered_s, capture.skew), grave=False))
     if len(capture.channels) >= number and capture.channels[number - 1].aged:
         trust.append(Trust("channel_calibration_old", _old_text(capture.channels[number - 1]), grave=False))
     cut = False
@@ -80,6 +82,11 @@ def usable_span(capture: Capture, number: int, *, across_holes: bool = False) ->
     if kept.stop - kept.start < _LEAST_FRAMES:
         raise NoSignal(f"Channel {number} holds next to no signal.", hint="Record longer, or choose another channel.")
     return kept, trust
+
+
+def _answered_text(late_s: float, skew: float) -> str:
+    clock = f", by a clock that is off by {1e6 * skew:+.1f} ppm".replace("-", "\N{MINUS SIGN}") if abs(skew) > 1e-6 else ""
+    return f"The unit answered {1e3 * late_s:.2f} ms late{clock}; that was taken out."
 
 
 def _old_text(channel: Channel) -> str:

@@ -21,6 +21,8 @@ from utter_calm.standins.leads import IDEAL, USUAL
 from utter_calm.standins.path import PathFilter, grid_hz, taps_of
 
 UNITS = tuple(name for name, entry in CATALOGUE.items() if not entry.of_bench)
+LATE = ("wireless speaker",)
+"""Stand-ins that are reached over a link of their own."""
 BARE_LEADS, CALIBRATOR = "bare leads", "calibrator on the microphone"
 _FIRST = "dome amplifier"
 _UNIT_CHANNELS = 2

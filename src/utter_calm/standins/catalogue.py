@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 
+import numpy as np
+
 from utter_calm.quantities import number_of
 from utter_calm.standins import (
     class_d,
@@ -24,6 +26,7 @@ from utter_calm.standins.amplifier import Amplifier, AmplifierModel
 from utter_calm.standins.base import Bench, StandIn
 from utter_calm.standins.bench_supply import BenchSupply
 from utter_calm.standins.cable import Cable
+from utter_calm.standins.own_clock import OwnClock
 from utter_calm.standins.series_input import SeriesInput
 from utter_calm.standins.transformer import Transformer
 
@@ -73,6 +76,13 @@ def _dome_amplifier(bench: Bench) -> StandIn:
     return Amplifier(model, bench.rate_hz, bench.load_ohm, bench.seed)
 
 
+def _wireless(bench: Bench) -> StandIn:
+    """The audio-guide speaker over a wireless link: 100 to 300 ms late, anew each time, by a clock of its own."""
+    draw = np.random.default_rng(bench.seed)
+    inner = loudspeaker.Loudspeaker(loudspeaker.GUIDE, bench)
+    return OwnClock(inner, bench.rate_hz, late_s=float(draw.uniform(0.1, 0.3)), ppm=float(draw.uniform(-60, 60)))
+
+
 CATALOGUE: dict[str, Entry] = {
     "dome amplifier": Entry(_dome_amplifier, {"supply": ()}),
     "cable": Entry(lambda _bench: Cable()),
@@ -105,6 +115,7 @@ CATALOGUE: dict[str, Entry] = {
     "ceiling loudspeaker, coil rubs": Entry(lambda bench: loudspeaker.Loudspeaker(loudspeaker.RUBBING, bench), loudspeaker.KNOBS),
     "subwoofer in its box": Entry(lambda bench: loudspeaker.Loudspeaker(loudspeaker.SUB, bench), loudspeaker.KNOBS),
     "audio-guide speaker": Entry(lambda bench: loudspeaker.Loudspeaker(loudspeaker.GUIDE, bench), loudspeaker.KNOBS),
+    "wireless speaker": Entry(_wireless, loudspeaker.KNOBS),
     "calibrator on the microphone": Entry(microphone.Calibrator, of_bench=True),
     "bare leads": Entry(part_box.calibration_leads, {"clip": part_box.CLIPS}, of_bench=True),
     "part box": Entry(part_box.part_box, part_box.POSITIONS),

@@ -242,7 +242,7 @@ STARTS: dict[str, Start] = {
         Start("box", "Loudspeaker box", "Impedance in the box: tuning, losses, leaks; held against its twin",
               ("vented box", "leaky vented box"), _box),
         Start("loudspeaker", "Loudspeaker", "Response, reflections, distortion, decay; close by and from afar, spliced",
-              ("ceiling loudspeaker", "console wedge", "audio-guide speaker", "subwoofer in its box",
+              ("ceiling loudspeaker", "console wedge", "audio-guide speaker", "wireless speaker", "subwoofer in its box",
                "ceiling loudspeaker, coil rubs"), _loudspeaker),
         Start("seat", "Loudspeaker at the seat", "Several positions averaged, with their spread",
               ("ceiling loudspeaker", "console wedge"), _at_the_seat),

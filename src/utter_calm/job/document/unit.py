@@ -32,6 +32,8 @@ class Unit:
         Of listening, under headings of whoever listened.
     rating
         What it takes where it hangs on the rig's outputs; None where nobody said.
+    answers_late
+        Whether it is reached over something that takes its time, by another clock: its answer is looked for in each take.
     """
 
     id: str = "u1"
@@ -44,6 +46,7 @@ class Unit:
     plan: str = "p1"
     scores: tuple[Score, ...] = ()
     rating: Rating | None = None
+    answers_late: bool = False
 
     @property
     def title(self) -> str:

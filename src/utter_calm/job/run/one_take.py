@@ -16,7 +16,8 @@ from utter_calm.job.run.bench import Bench
 from utter_calm.job.take import FLOOR, TakeSummary
 from utter_calm.measure.aside import Aside
 from utter_calm.measure.capture import Capture
-from utter_calm.measure.kind import SettingValues, StepKind, StepSettings
+from utter_calm.measure.kind import SettingValues, SingleStimulus, StepKind, StepSettings
+from utter_calm.measure.late import play_late
 from utter_calm.measure.result import Result, Trust
 from utter_calm.measure.take_step import Prepare, Progress, analyze_step, play_step
 from utter_calm.rig import RecordedBlock, Rig
@@ -72,19 +73,18 @@ class Playing:
         if cell.role == FLOOR:
             settings = _for_floor(kind, settings, rig, gain_of_plan(job, document, plan))
         with BenchReader(bench.control) as reader:
-            capture = play_step(
-                kind,
-                settings,
-                bench.device,
-                rig,
-                load_ohm=cell.setup.load_ohm if cell.role == UNIT else None,
-                paced=self.paced,
-                cancel=cancel,
-                progress=follow,
-                on_block=self.on_block,
-                prepare=prepare,
-                rating=document.unit(cell.unit).rating if cell.role == UNIT else None,
-            )
+            unit = document.unit(cell.unit) if cell.role == UNIT else None
+            load_ohm, rating = (cell.setup.load_ohm, unit.rating) if unit is not None else (None, None)
+            if unit is not None and unit.answers_late and isinstance(kind, SingleStimulus):
+                capture = play_late(
+                    kind, settings, bench.device, rig, load_ohm=load_ohm, paced=self.paced, cancel=cancel, progress=follow,
+                    on_block=self.on_block, rating=rating,
+                )  # fmt: skip
+            else:
+                capture = play_step(
+                    kind, settings, bench.device, rig, load_ohm=load_ohm, paced=self.paced, cancel=cancel, progress=follow,
+                    on_block=self.on_block, prepare=prepare, rating=rating,
+                )  # fmt: skip
         if reader.problem is not None:
             raise reader.problem
         capture = replace(capture, bench=reader.shown) if reader.shown else capture

@@ -59,6 +59,8 @@ class Circumstances(msgspec.Struct):
     latency_frames: int = 0
     interruptions: int = 0
     bench: tuple[tuple[str, Measured], ...] = ()
+    answered_s: float | None = None
+    skew: float = 0.0
 
 
 def blob(array: FloatArray | None) -> bytes | None:
@@ -88,7 +90,7 @@ def insert_capture(connection: sqlite3.Connection, capture: Capture) -> int:
     encoding, data = encode(capture.samples, capture.rate_hz)
     around = Circumstances(
         capture.channels, capture.rig, capture.drive_known, capture.load_ohm, capture.overload, capture.lost_frames,
-        capture.parts, capture.latency_frames, capture.interruptions, capture.bench,
+        capture.parts, capture.latency_frames, capture.interruptions, capture.bench, capture.answered_s, capture.skew,
     )  # fmt: skip
     row = (capture.rate_hz, len(capture.samples), capture.count, encoding, to_json(around), checksum(data), data)
     cursor = connection.execute(
@@ -113,6 +115,7 @@ def read_capture(row: tuple[Any, ...] | None, path: Path) -> Capture:
         return Capture(
             decode(encoding, data, frames, channels), rate, around.channels, around.rig, around.drive_known, around.load_ohm,
             around.overload, around.lost_frames, around.parts, around.latency_frames, around.interruptions, around.bench,
+            around.answered_s, around.skew,
         )  # fmt: skip
     except (FileError, InputError) as problem:
         raise damaged(path) from problem

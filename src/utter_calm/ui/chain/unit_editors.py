@@ -37,6 +37,7 @@ def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
             unit, name=form.text("name") or "Unit", sample=form.text("sample"), settings=form.text("settings"),
             nominal_gain=gain, notes=form.text("notes"), stand_in=str(behind.currentData()),
             scores=parse_scores(form.text("scores")), rating=rating_of(form),
+            answers_late=late.currentData() == "yes",
         )  # fmt: skip
         session.edit_unit("change the unit", changed)
 
@@ -51,6 +52,11 @@ def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
     behind.setCurrentIndex(max(0, behind.findData(unit.stand_in)))
     scores = text_line(scores_text(unit.scores), "Scores of listening")
     scores.setPlaceholderText("as in bass 7/10; voices 8/10 a little thin")
+    late = QComboBox()
+    late.setAccessibleName("Answers")
+    late.addItem("at once, by a wire", "no")
+    late.addItem("late, by a clock of its own (wireless, network)", "yes")
+    late.setCurrentIndex(int(unit.answers_late))
     lines = [
         FormLine("name", "What it is", text_line(unit.name, "What it is")),
         FormLine("sample", "Which one", text_line(unit.sample, "Which one")),
@@ -59,6 +65,7 @@ def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
         FormLine("notes", "Notes", text_line(unit.notes, "Notes")),
         FormLine("scores", "Scores", scores),
         FormLine("behind", "Behind it", behind),
+        FormLine("late", "Answers", late, rare=True),
         *rating_lines(unit.rating),
     ]
     form = PopupForm(parent, "Unit under test", lines, apply)

@@ -68,10 +68,11 @@ class RigPlace(TablePlace):
         self.more = self.add_button("More", "More that can be done with the chosen channel or part", lambda: None)
         self.more.setMenu(seldom)
         self.row.addStretch()
-        self.device = self.add_button("Device…", "The sound device behind the rig, or the simulated one", self._device)
-        self.instruments = self.add_button(
-            "Instruments…", "What sets and reads conditions by itself: supply, meter, loads, turntable", self._instruments
-        )
+        behind = QMenu(self)
+        self.device = behind.addAction("Sound device…", self._device)
+        self.instruments = behind.addAction("Instruments that set and read conditions…", self._instruments)
+        self.devices = self.add_button("Devices", "The sound device behind the rig, and the bench's instruments", lambda: None)
+        self.devices.setMenu(behind)
         self.limits = self.add_button("Limits…", "Name, ceiling, and what the loads can take", self._limits)
         self.rigs = self.add_button("Rigs…", "Save this rig by its name, use a saved one, write or read a file", self._rigs)
         self.table.doubleClicked.connect(lambda _index: self._change())

@@ -25,7 +25,7 @@ from utter_calm.job.document import Unit
 from utter_calm.job.document.fresh import Varied
 from utter_calm.job.document.starts import STARTS, Start
 from utter_calm.quantities import db_to_amplitude, parse_decibels
-from utter_calm.rig import UNITS, knobs_of
+from utter_calm.rig import LATE, UNITS, knobs_of
 from utter_calm.ui.look.fields import text_line
 from utter_calm.ui.look.labels import plain_label
 from utter_calm.ui.places.names import SUFFIX
@@ -163,7 +163,7 @@ class UnitPage(QWidget):
         stand_in = str(self.behind.currentData())
         unit = Unit(
             name=self.name.text().strip() or self.start.title, sample=self.sample.text().strip(),
-            settings=self.settings.text().strip(), stand_in=stand_in,
+            settings=self.settings.text().strip(), stand_in=stand_in, answers_late=stand_in in LATE,
             nominal_gain=db_to_amplitude(parse_decibels(gain)) if gain else None,
         )  # fmt: skip
         varied = {knob: knobs_of(stand_in)[knob] for knob, box in self.knobs.items() if box.isChecked()}
