@@ -19,6 +19,7 @@ _COMMANDS = {
     "demo": Entry("utter_calm.cli.demo", "demo", "The demo job; --headless does it all without a window."),
     "new": Entry("utter_calm.cli.new", "new", "Make a job with a unit and a plan to start from."),
     "run": Entry("utter_calm.cli.run", "run", "Measure a job on its rig.", JOB),
+    "soak": Entry("utter_calm.cli.soak", "soak", "One step every few minutes for hours, with trend and alarm.", JOB),
     "devices": Entry("utter_calm.cli.devices", "devices", "Which sound devices and saved rigs there are."),
     "instruments": Entry("utter_calm.cli.instruments", "instruments", "Bench instruments: profiles, a try, stand-ins."),
     "calibrate": Entry("utter_calm.cli.calibrate", "calibrate", "Calibrate a rig."),

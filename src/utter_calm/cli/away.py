@@ -18,7 +18,8 @@ from utter_calm.job.job import Job
 from utter_calm.quantities import parse_quantity
 
 
-def _cell(job: Job, step: str, setup: str, unit: str) -> Cell:
+def one_cell(job: Job, step: str, setup: str, unit: str) -> Cell:
+    """The cell of the plan that is meant: the first that fits."""
     all_of_it = chosen_cells(job, (step,), (setup,) if setup else (), (unit,) if unit else (), floor=False)
     cells = [c for c in all_of_it if c.role == UNIT]
     if not cells:
@@ -42,7 +43,7 @@ def write(job: Path, step: str, out: Path, setup: str, unit: str, level: str) ->
     """Write OUT (.wav or .flac) and beside it a page of instructions with the file's checksum."""
     opened = open_job(job)
     try:
-        cell = _cell(opened, step, setup, unit)
+        cell = one_cell(opened, step, setup, unit)
         seconds = write_away(opened, cell, out, parse_quantity(level, "FS", what="level"))
         words = away_text(opened, cell, out.name, hashlib.sha256(out.read_bytes()).hexdigest(), seconds)
     finally:
@@ -80,7 +81,7 @@ def take(
     opened = open_job(job)
     try:
         made = take_from_recording(
-            opened, _cell(opened, step, setup, unit), recording, known, parse_quantity(level, "FS", what="level")
+            opened, one_cell(opened, step, setup, unit), recording, known, parse_quantity(level, "FS", what="level")
         )
         return print_outcome(opened, [made], as_json=as_json)
     finally:

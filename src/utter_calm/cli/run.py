@@ -54,7 +54,7 @@ def run(
         rig = opened.document.plan_of(cells[0].step).rig if cells else opened.document.plans[0].rig
         bench = simulated_bench(rig)
         bench.have(rig)
-        return run_headless(opened, cells, bench, as_json=as_json, by_hand=_stands if as_it_stands else _by_hand)
+        return run_headless(opened, cells, bench, as_json=as_json, hand=stands if as_it_stands else by_hand)
     finally:
         opened.close()
 
@@ -103,7 +103,7 @@ def _unit(job: Job, text: str) -> Unit:
     return found[0] if len(found) == 1 else job.document.unit(text)
 
 
-def _by_hand(prompt: Prompt) -> Answer:
+def by_hand(prompt: Prompt) -> Answer:
     """Ask on the terminal; nobody there is no answer."""
     if not sys.stdin.isatty():
         raise InputError(
@@ -114,15 +114,13 @@ def _by_hand(prompt: Prompt) -> Answer:
     return {"s": Answer.SKIP, "q": Answer.STOP}.get(said.strip().lower(), Answer.DONE)
 
 
-def _stands(prompt: Prompt) -> Answer:
+def stands(prompt: Prompt) -> Answer:
     """Whoever started it says that everything stands as it should."""
     click.echo(one_line(f"  {prompt.text} (as it stands)"), err=True)
     return Answer.DONE
 
 
-def run_headless(
-    job: Job, cells: list[Cell], bench: Bench, *, as_json: bool, by_hand: Callable[[Prompt], Answer] = _by_hand
-) -> int:
+def run_headless(job: Job, cells: list[Cell], bench: Bench, *, as_json: bool, hand: Callable[[Prompt], Answer] = by_hand) -> int:
     """Measure cells with progress on standard error; print takes and claims; give the exit status."""
     from rich.markup import escape
     from rich.progress import BarColumn, Progress, TextColumn
@@ -139,7 +137,7 @@ def run_headless(
             if prompt.rig_can:
                 bar.console.print(f"  {one_line(prompt.text)} (the rig does it)", highlight=False)
                 return Answer.LET_RIG
-            return by_hand(prompt)
+            return hand(prompt)
 
         def progress(at: RunProgress) -> None:
             title = job.document.step(at.cell.step).title

@@ -38,6 +38,7 @@ class BreakIn(StepKind[BreakInSettings]):
     """A tone for hours."""
 
     has_floor = False
+    keeps_when_stopped = True
     key = "break_in"
     title = "Break-in"
     question = "A low tone for a set time, its level and the unit's current watched; stopped by anything odd"
@@ -116,7 +117,12 @@ class BreakIn(StepKind[BreakInSettings]):
         if np.isfinite(ohm).all():
             out.traces.append(Trace("impedance", 1, at, "s", ohm, "ohm"))
             out.add("impedance_moved", 0, float(ohm[-1] / ohm[0] - 1), "1")
-        if at[-1] < settings.duration_s - 1e-6 or self._odd(settings, float(level[0]), float(level[-1])):
+        odd = any(capture.overload) or self._odd(settings, float(level[0]), float(level[-1]))
+        if at[-1] < settings.duration_s - 1e-6 and not odd:
+            left = _long(settings.duration_s - float(at[-1]))
+            text = f"Stopped by hand after {_long(float(at[-1]))}: {left} are left, which another take can play."
+            out.trust.append(Trust("stopped_by_hand", text, grave=False))
+        elif odd:
             moved = 20 * math.log10(max(float(level[-1] / level[0]), 1e-12))
             why = "an input was overdriven" if any(capture.overload) else f"the level at the unit moved by {moved:+.1f} dB"
             out.trust.append(Trust("stopped_odd", f"Stopped after {_long(float(at[-1]))}: {why}. Look at clips, coil and level."))

@@ -106,6 +106,8 @@ class Kind(ABC, Generic[S]):
     groups: ClassVar[dict[str, tuple[str, ...]]] = {}
     limits_itself: ClassVar[bool] = False
     has_floor: ClassVar[bool] = True
+    keeps_when_stopped: ClassVar[bool] = False
+    """Whether what was heard until somebody stopped it is a take."""
 
     @abstractmethod
     def signal(self, settings: S) -> str:

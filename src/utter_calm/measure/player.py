@@ -86,6 +86,11 @@ class Player:
         self._kept.append(recording)
         self._parts.append(Part(start, start + len(recording.samples), passage.tags, passage.conditions))
 
+    @property
+    def heard(self) -> bool:
+        """Whether anything is kept."""
+        return bool(self._kept)
+
     def capture(self) -> Capture:
         """Everything that was recorded: passages in a row, with what was heard between them where a tone was held."""
         pieces = [piece for r in self._kept for piece in (r.before, r.samples) if len(piece)]

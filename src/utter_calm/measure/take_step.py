@@ -108,6 +108,9 @@ def play_step(
             passage = passages.send(player.play(passage, cancel, follow))
     except StopIteration:
         pass
+    except Cancelled:
+        if not (kind.keeps_when_stopped and player.heard):
+            raise
     finally:
         passages.close()
         player.close()

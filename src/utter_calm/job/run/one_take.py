@@ -91,7 +91,8 @@ class Playing:
         if self.aside is not None:
             result = self.aside.analyze(kind, settings, capture)
         else:
-            result = partial(analyze_step, kind, settings, capture, cancel=cancel, progress=follow)
+            stopped = cancel is not None and cancel.is_set()  # and yet it is a take: see the kind
+            result = partial(analyze_step, kind, settings, capture, cancel=None if stopped else cancel, progress=follow)
         return Played(cell, document, settings, capture, by_hand, pending, result)
 
 

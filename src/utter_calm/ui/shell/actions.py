@@ -120,6 +120,7 @@ def _measure_menu() -> Iterator[Act]:
     yield Act("resume", "Go &on with the interrupted run", "Shift+M", job=lambda w: w.resume())
     yield Act("repeat", "Take the chosen cells fi&ve times", "5", job=lambda w: w.repeat_chosen())
     yield Act("calibrate", "Cali&brate impedance or microphone…", "Ctrl+I", job=lambda w: w.calibrate())
+    yield Act("soak", "S&oak…", window=lambda w: w.soak(), job=_nothing)
     yield Act("write_away", "Write its file, to play else&where…", window=lambda w: w.write_away(), job=_nothing)
     yield Act("take_away", "Take it from a re&cording…", window=lambda w: w.take_away(), job=_nothing)
     yield Act("effect", "Level by its &effect…", "Ctrl+G", job=lambda w: w.level_by_effect(), gap=True)

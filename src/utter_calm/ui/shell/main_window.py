@@ -138,6 +138,14 @@ class MainWindow(JobFiles):
             space = self.workspace
             self.attempt(lambda: space.session.told.emit(space.session.lay_under(Path(name))))
 
+    def soak(self) -> None:
+        """Ask how the chosen step is to be taken again and again."""
+        from utter_calm.ui.shell.soak_form import soak_form
+
+        space = self.workspace
+        if space is not None and not space.live.running and not space.session.running:
+            self.attempt(lambda: soak_form(space.session, space).open_under(space.plot.title))
+
     def write_away(self) -> None:
         """Ask where to write the chosen cell's file, to be played elsewhere, with its page of instructions."""
         space = self.workspace

@@ -27,7 +27,7 @@ class Elsewhere(Calibrating):
 
     def write_away(self, path: Path) -> None:
         """Write the chosen cell's file, to be played elsewhere, and beside it a page that says what to do; errors as there."""
-        cell = self._away_cell()
+        cell = self.chosen_cell()
         seconds = write_away(self.job, cell, path)
         page = path.with_suffix(".txt")
         checksum = hashlib.sha256(path.read_bytes()).hexdigest()
@@ -36,12 +36,19 @@ class Elsewhere(Calibrating):
 
     def take_away(self, path: Path) -> None:
         """Take the chosen cell from a recording, off the window's thread; errors come by ``warned``."""
-        cell = self._away_cell()
+        cell = self.chosen_cell()
         computation = Computation(lambda: take_from_recording(self.job, cell, path), self)
         computation.done.connect(self._derived)
         self.start(computation)
 
-    def _away_cell(self) -> Cell:
+    def chosen_cell(self) -> Cell:
+        """The cell of the unit that is chosen.
+
+        Raises
+        ------
+        InputError
+            None is.
+        """
         cell = next((c for c in self.selected if c.role != FLOOR), None)
         if cell is None:
             raise InputError("No cell is chosen.", hint="Choose the step and the setup in the coverage first.")

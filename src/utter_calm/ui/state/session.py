@@ -18,13 +18,13 @@ from utter_calm.measure.kind import StepSettings
 from utter_calm.measure.level_effect import Effect, find_level
 from utter_calm.quantities import Measured, number_of, si_text
 from utter_calm.ui.state.countdown import Countdown, loud_words
-from utter_calm.ui.state.elsewhere import Elsewhere
 from utter_calm.ui.state.newest import Newest
 from utter_calm.ui.state.outliving import let_go
+from utter_calm.ui.state.soaking import Soaking
 from utter_calm.ui.state.worker import AskingWorker, Computation, RunWorker, WatchWorker
 
 
-class JobSession(Elsewhere):
+class JobSession(Soaking):
     """The open job and all that can be done with it; knows no widgets."""
 
     def __init__(self, job: Job, parent: QObject | None = None) -> None:
