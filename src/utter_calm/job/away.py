@@ -8,7 +8,7 @@ from utter_calm.errors import InputError
 from utter_calm.formats.audio import read_audio, write_audio
 from utter_calm.job.document import Cell
 from utter_calm.job.job import Job
-from utter_calm.job.take import TakeSummary
+from utter_calm.job.take import RECORDED, TakeSummary
 from utter_calm.measure.away import USUAL_PEAK, Away, make_pack, take_away, with_said
 from utter_calm.measure.kind import StepKind, StepSettings
 from utter_calm.measure.take_step import analyze_step
@@ -63,7 +63,7 @@ def take_from_recording(job: Job, cell: Cell, path: Path, away: Away | None = No
     samples, rate = read_audio(path)
     capture, trust = take_away(pack, samples, rate, away)
     result = with_said(analyze_step(kind, settings, capture), trust)
-    return job.append(cell, settings, result, capture=capture, note=f"from {path.name}")
+    return job.append(cell, settings, result, capture=capture, origin=RECORDED, note=f"from {path.name}")
 
 
 def _settings(job: Job, cell: Cell) -> StepSettings:

@@ -69,9 +69,7 @@ class Playing:
         kind, rig, cancel = step.measure, plan.rig, self.cancel
         if not isinstance(kind, StepKind):
             raise InputError(f"“{step.title}” is deduced from other takes: nothing is played for it.", hint="Measure those.")
-        settings = plan.settings_of(step, cell.setup)
-        if cell.role == FLOOR:
-            settings = _for_floor(kind, settings, rig, gain_of_plan(job, document, plan))
+        settings = floor_settings(job, document, cell) if cell.role == FLOOR else plan.settings_of(step, cell.setup)
         with BenchReader(bench.control) as reader:
             unit = document.unit(cell.unit) if cell.role == UNIT else None
             load_ohm, rating = (cell.setup.load_ohm, unit.rating) if unit is not None else (None, None)
@@ -94,6 +92,20 @@ class Playing:
             stopped = cancel is not None and cancel.is_set()  # and yet it is a take: see the kind
             result = partial(analyze_step, kind, settings, capture, cancel=None if stopped else cancel, progress=follow)
         return Played(cell, document, settings, capture, by_hand, pending, result)
+
+
+def floor_settings(job: Job, document: JobDocument, cell: Cell) -> StepSettings:
+    """Settings of a step for the rig alone: at the level that the unit would bring it to.
+
+    Raises
+    ------
+    InputError
+        The unit's gain is not known, and the level depends on it.
+    """
+    plan, step = document.plan_of(cell.step), document.step(cell.step)
+    kind = step.measure
+    assert isinstance(kind, StepKind), "only what plays has a floor"
+    return _for_floor(kind, plan.settings_of(step, cell.setup), plan.rig, gain_of_plan(job, document, plan))
 
 
 def _for_floor(kind: StepKind[Any], settings: StepSettings, rig: Rig, gain: float | None) -> StepSettings:

@@ -11,10 +11,12 @@ from utter_calm.errors import Cancelled, MeasurementError
 from utter_calm.job.document import FLOOR, UNIT, Cell, JobDocument
 from utter_calm.job.gain import gain_of_plan
 from utter_calm.job.job import Job
+from utter_calm.job.rig_floor import keep_floor
 from utter_calm.job.run.advice import advice
 from utter_calm.job.run.bench import LEFT_OUT, PICKUP_FACTOR, UNIT_FACTOR, Bench, refuse_impossible, wanted
 from utter_calm.job.run.one_take import Played, Playing
 from utter_calm.job.run.order import run_order
+from utter_calm.job.run.own_floor import fetch_floor
 from utter_calm.job.run.precheck import check_leads, needs_check
 from utter_calm.job.run.prompt import Answer, Prompt
 from utter_calm.job.take import TakeSummary
@@ -106,6 +108,7 @@ def run_cells(
     for cell in cells:
         refuse_impossible(document, cell, bench)
     plans = {c.step: document.plan_of(c.step) for c in cells if c.role == FLOOR}
+    anew = all(c.role == FLOOR for c in cells)  # who asks for nothing else wants it measured
     known = all(gain_of_plan(job, document, plan) is not None for plan in plans.values())
     ordered = in_order(document, cells, bench, gain_known=known)
     run = _Run(job, bench, hooks, Playing(cancel, paced, hooks.block, aside), document)
@@ -122,7 +125,11 @@ def run_cells(
             else:
                 if cell.role == FLOOR and not known:
                     run.store()  # the unit's takes tell the level
-                run.play(cell, rest, follow)
+                own = None if anew or cell.role != FLOOR else fetch_floor(job, document, cell, rest)
+                if own is not None:
+                    run.keep(cell, own)
+                else:
+                    run.play(cell, rest, follow)
     except BaseException:
         run.store()  # what was played is kept
         raise
@@ -154,12 +161,15 @@ class _Run:
             played = self.waiting.popleft()
             try:
                 take = played.store(self.job)
+                if played.cell.role == FLOOR:
+                    keep_floor(self.job, take)
             except BaseException:
                 self.waiting.clear()  # what follows a take that failed is still pending, as it is
                 raise
-            self._keep(played.cell, take)
+            self.keep(played.cell, take)
 
-    def _keep(self, cell: Cell, take: TakeSummary) -> None:
+    def keep(self, cell: Cell, take: TakeSummary) -> None:
+        """Tell of a take that is stored."""
         self.takes.append(take)
         self.hooks.finished(cell, take)
 
@@ -173,7 +183,7 @@ class _Run:
         except MeasurementError as problem:
             self.lacking = self.lacking or problem
             return
-        self._keep(cell, take)
+        self.keep(cell, take)
 
     def play(self, cell: Cell, rest: list[Cell], follow: Progress) -> None:
         """Bring the bench to a cell's setup and play it; its analysis may take until the next one was played."""
