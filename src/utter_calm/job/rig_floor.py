@@ -11,8 +11,6 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-import msgspec
-
 from utter_calm.errors import UtterCalmError
 from utter_calm.job.document import Cell
 from utter_calm.job.document.fresh import new_document
@@ -20,7 +18,6 @@ from utter_calm.job.job import Job
 from utter_calm.job.take import Take, TakeSummary
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.kind import StepSettings
-from utter_calm.measure.kinds import kind_of
 from utter_calm.rig import Rig
 from utter_calm.rig.library import SUFFIX, file_of, known_rigs
 
@@ -41,7 +38,7 @@ def keep_floor(job: Job, take: TakeSummary) -> bool:
     try:
         full, capture = job.full(take), job.capture(take)
         with _opened(rig, make=True) as floors:
-            settings: StepSettings = msgspec.convert(take.settings, type=kind_of(take.kind).settings_type, strict=False)
+            settings = job.settings_of(take)
             floors.append(
                 Cell.floor(_key(take)), settings, full.result, capture=capture, kind=take.kind, unit_title="",
             )  # fmt: skip
@@ -57,16 +54,12 @@ def kept_floor(rig: Rig, kind: str, settings: StepSettings, today: dt.date) -> t
     try:
         with _opened(rig, make=False) as floors:
             for take in reversed(floors.takes):
-                if (
-                    take.kind == kind
-                    and msgspec.convert(take.settings, type=type(settings), strict=False) == settings
-                    and take.rig is not None
-                    and _same(take.rig, rig)
-                ):
+                fits = take.kind == kind and take.rig is not None and _same(take.rig, rig)
+                if fits and floors.settings_of(take) == settings:
                     if _age_days(take, today) > FLOOR_DAYS:
                         return None
                     return floors.full(take), floors.capture(take)
-    except (UtterCalmError, msgspec.ValidationError):
+    except UtterCalmError:
         return None  # a damaged file: the rig alone is measured again
     return None
 
