@@ -1,6 +1,7 @@
 """Bench instruments over real sockets: set, read back, recorded with takes; and what misbehaves, told in words."""
 
 import contextlib
+import math
 import time
 from dataclasses import replace
 
@@ -9,12 +10,13 @@ import pytest
 from utter_calm.errors import DeviceGone, FileError, InputError, MeasurementError
 from utter_calm.job.document import Factor, Unit
 from utter_calm.job.document.fresh import new_document
+from utter_calm.job.document.starts import start_of
 from utter_calm.job.job import Job
 from utter_calm.job.run.bench import bench_for
 from utter_calm.job.run.prompt import Answer
 from utter_calm.job.run.run import RunHooks, run_cells
 from utter_calm.job.take import FLOOR
-from utter_calm.quantities import NONE, Measured
+from utter_calm.quantities import NONE, Measured, read_value
 from utter_calm.rig.bench.address import BenchInstrument
 from utter_calm.rig.bench.control import BenchControl
 from utter_calm.rig.bench.profile import Profile, Quantity, known_profiles, load_profile, own_folder, read_profile
@@ -51,8 +53,9 @@ def test_every_shipped_profile_fits_its_stand_in(name, serve):
         assert words
     for quantity in load_profile(name).quantities:
         if quantity.set:
-            made.set(quantity.factor, Measured(8.0, quantity.unit))
-            assert made.read(quantity.factor).value == pytest.approx(8.0, abs=0.01)
+            value = 8.0 if quantity.per_unit == 1 else 0.5
+            made.set(quantity.factor, Measured(value, quantity.unit))
+            assert made.read(quantity.factor).value == pytest.approx(value, abs=0.01)
     assert "*IDN?" in server.heard
 
 
@@ -68,7 +71,7 @@ def test_what_is_set_is_read_back(serve):
     with pytest.raises(InputError, match="cannot set the supply to high"):
         supply.set("supply", "high")
     with pytest.raises(InputError, match="has no “angle”"):
-        supply.set("angle", Measured(30.0, "deg"))
+        supply.set("angle", read_value("30 deg"))
 
 
 def test_positions_and_refusals(serve):
@@ -161,8 +164,8 @@ def test_the_first_instrument_that_knows_a_factor_has_it(serve):
     assert not control.can_set("AC volts")
     assert control.read("AC volts") == Measured(0.4012, "V")
     assert control.read("nothing") is None
-    control.set("angle", Measured(-30.0, "deg"))
-    assert control.read("angle").value == -30.0
+    control.set("angle", read_value("-30 deg"))
+    assert control.read("angle").value == pytest.approx(math.radians(-30.0))
     assert control.readable == ("angle", "AC volts", "DC volts", "resistance")
     control.close()
 
@@ -205,3 +208,33 @@ def test_conditions_set_themselves_and_takes_keep_what_the_supply_gave(serve, tm
         with pytest.raises(DeviceGone, match="answer"):
             run_cells(job, cells[:1], bench_for(document, "u1"), RunHooks(ask=ask))
         assert len(job.takes) == 2
+
+
+def test_a_turntable_turns_a_loudspeaker_by_itself(serve, tmp_path):
+    """What is measured at 60 degrees differs from the front as the stand-in's directivity says: nobody turned by hand."""
+    document = new_document("round", start=start_of("all-round"))
+    plan, unit = document.plans[0], document.units[0]
+    angles = (read_value("0 deg"), read_value("60 deg"))
+    unit = replace(unit, stand_in="ceiling loudspeaker", nominal_gain=1.0)
+    bench = bench_for(document := replace(document, units=(unit,)), unit.id)
+    turned = []
+
+    def turn(degrees):
+        turned.append(degrees)
+        bench.device.set("angle", Measured(math.radians(degrees), "rad"))
+
+    server, _ = serve("turntable", TurntableModel(turn))
+    rig = replace(plan.rig, instruments=(BenchInstrument("turntable", server.address),))
+    steps = tuple(s for s in plan.steps if s.kind == "loudspeaker")
+    plan = replace(plan, rig=rig, factors=(replace(plan.factors[0], values=angles),), steps=steps, claims=())
+    document = replace(document, plans=(plan,))
+    bench.have(rig)
+    with contextlib.closing(Job.create(tmp_path / "round.calm", document)) as job:
+        cells = [c for c in document.cells(unit) if c.role != FLOOR]
+        run_cells(job, cells, bench, RunHooks(ask=lambda _prompt: Answer.LET_RIG))
+        assert turned in ([60.0], [0.0, 60.0], [60.0, 0.0])
+        levels = {}
+        for take in job.takes:
+            curve = job.full(take).result.trace("response", 1)
+            levels[take.setup.value("angle")] = 20 * math.log10(float(curve.magnitude[(curve.x > 8_000).argmax()]))
+        assert levels[angles[0]] - levels[angles[1]] > 2.0  # treble goes forward
