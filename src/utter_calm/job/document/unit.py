@@ -34,6 +34,8 @@ class Unit:
         What it takes where it hangs on the rig's outputs; None where nobody said.
     answers_late
         Whether it is reached over something that takes its time, by another clock: its answer is looked for in each take.
+    command
+        Sound file of what is said to a device that then plays a step's file by itself; empty for none.
     """
 
     id: str = "u1"
@@ -47,6 +49,7 @@ class Unit:
     scores: tuple[Score, ...] = ()
     rating: Rating | None = None
     answers_late: bool = False
+    command: str = ""
 
     @property
     def title(self) -> str:

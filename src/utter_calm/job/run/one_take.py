@@ -6,22 +6,30 @@ import threading
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import partial
+from pathlib import Path
 from typing import Any, cast
 
+import numpy as np
+
+from utter_calm.analysis.skewed_sweep import resampled
 from utter_calm.errors import Cancelled, InputError
+from utter_calm.formats.audio import read_audio
 from utter_calm.job.document import LOAD, UNIT, Cell, JobDocument
 from utter_calm.job.gain import gain_of_plan
 from utter_calm.job.job import Job
 from utter_calm.job.run.bench import Bench
 from utter_calm.job.take import FLOOR, TakeSummary
 from utter_calm.measure.aside import Aside
-from utter_calm.measure.capture import Capture
+from utter_calm.measure.capture import Capture, FloatArray
 from utter_calm.measure.kind import SettingValues, SingleStimulus, StepKind, StepSettings
 from utter_calm.measure.late import play_late
 from utter_calm.measure.result import Result, Trust
+from utter_calm.measure.spoken import play_spoken
 from utter_calm.measure.take_step import Prepare, Progress, analyze_step, play_step
 from utter_calm.rig import RecordedBlock, Rig
 from utter_calm.rig.bench.reader import BenchReader
+
+_COMMAND_V = 0.2
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -73,7 +81,13 @@ class Playing:
         with BenchReader(bench.control) as reader:
             unit = document.unit(cell.unit) if cell.role == UNIT else None
             load_ohm, rating = (cell.setup.load_ohm, unit.rating) if unit is not None else (None, None)
-            if unit is not None and unit.answers_late and isinstance(kind, SingleStimulus):
+            if unit is not None and unit.command and isinstance(kind, SingleStimulus):
+                command = read_command(unit.command, settings)
+                capture = play_spoken(
+                    kind, settings, command, bench.device, rig, level_v=min(_COMMAND_V, rig.highest_v), load_ohm=load_ohm,
+                    paced=self.paced, cancel=cancel, progress=follow, on_block=self.on_block,
+                )  # fmt: skip
+            elif unit is not None and unit.answers_late and isinstance(kind, SingleStimulus):
                 capture = play_late(
                     kind, settings, bench.device, rig, load_ohm=load_ohm, paced=self.paced, cancel=cancel, progress=follow,
                     on_block=self.on_block, rating=rating,
@@ -92,6 +106,13 @@ class Playing:
             stopped = cancel is not None and cancel.is_set()  # and yet it is a take: see the kind
             result = partial(analyze_step, kind, settings, capture, cancel=None if stopped else cancel, progress=follow)
         return Played(cell, document, settings, capture, by_hand, pending, result)
+
+
+def read_command(name: str, settings: Any) -> FloatArray:  # noqa: ANN401 - of any kind
+    """Samples (n,) of a spoken command, at the rate of a step; errors of a file that cannot be read."""
+    samples, rate = read_audio(Path(name).expanduser())
+    column = np.asarray(samples[:, 0])
+    return column if rate == settings.rate_hz else resampled(column, settings.rate_hz / rate)
 
 
 def floor_settings(job: Job, document: JobDocument, cell: Cell) -> StepSettings:

@@ -37,7 +37,7 @@ def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
             unit, name=form.text("name") or "Unit", sample=form.text("sample"), settings=form.text("settings"),
             nominal_gain=gain, notes=form.text("notes"), stand_in=str(behind.currentData()),
             scores=parse_scores(form.text("scores")), rating=rating_of(form),
-            answers_late=late.currentData() == "yes",
+            answers_late=late.currentData() == "yes", command=form.text("command"),
         )  # fmt: skip
         session.edit_unit("change the unit", changed)
 
@@ -57,6 +57,8 @@ def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
     late.addItem("at once, by a wire", "no")
     late.addItem("late, by a clock of its own (wireless, network)", "yes")
     late.setCurrentIndex(int(unit.answers_late))
+    command = text_line(unit.command, "Spoken to first")
+    command.setPlaceholderText("sound file of a command; it then plays the step's file")
     lines = [
         FormLine("name", "What it is", text_line(unit.name, "What it is")),
         FormLine("sample", "Which one", text_line(unit.sample, "Which one")),
@@ -66,6 +68,7 @@ def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
         FormLine("scores", "Scores", scores),
         FormLine("behind", "Behind it", behind),
         FormLine("late", "Answers", late, rare=True),
+        FormLine("command", "Spoken to first", command, rare=True),
         *rating_lines(unit.rating),
     ]
     form = PopupForm(parent, "Unit under test", lines, apply)
