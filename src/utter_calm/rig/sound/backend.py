@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import sys
 from collections.abc import Callable
 from typing import Any
 
@@ -117,3 +118,10 @@ def _plays(pump: Pump) -> Callable[..., None]:
             pump.flag()
 
     return block
+
+
+def farewell() -> None:
+    """Take leave of the audio servers, where any were spoken to; may hang where one is dead."""
+    sd = sys.modules.get("sounddevice")
+    if sd is not None:
+        sd._terminate()  # noqa: SLF001 - it has no other way

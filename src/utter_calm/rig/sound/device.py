@@ -53,5 +53,5 @@ class SoundDevice:
     def let_go(self) -> None:
         """Let the device go now."""
         if self._link is not None:
-            self._link.end()
+            self._link.leave()
             self._link = None

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from utter_calm.errors import UtterCalmError
-from utter_calm.rig.sound.helper import Helper
+from utter_calm.rig.sound.helper import LEAVES_S, Helper
 from utter_calm.rig.sound.words import Ask, Device
 
 
@@ -55,7 +55,7 @@ def find_devices() -> Found:
     except UtterCalmError as problem:
         return Found(problem=str(problem))
     finally:
-        helper.end()
+        helper.end(LEAVES_S)
     if not devices:
         return Found(problem="There is no sound device. Plug one in or start its audio server; stand-ins and files work without.")
     return Found(devices)

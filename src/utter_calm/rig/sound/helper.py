@@ -14,6 +14,8 @@ from utter_calm.rig.sound.words import ANSWER, ENCODER, Answer, Ask, Open
 
 INSTALL = "Install PortAudio (Debian: sudo apt install libportaudio2), or measure with a stand-in or from files."
 _START_S = 15.0
+LEAVES_S = 1.0
+"""How long a worker may take to say good-bye."""
 
 
 class Helper:
@@ -70,16 +72,21 @@ class Helper:
             raise DeviceGone(f"The sound device failed: {answer.problem}.", hint="Check it, then take the step again.")
         return answer
 
-    def end(self) -> None:
-        """End it at once, and its device with it; may be called twice."""
+    def end(self, patience_s: float = 0.0) -> None:
+        """End it, and its device with it; may be called twice.
+
+        ``patience_s`` lets it take leave of the audio server first: one that is only killed has to be found missing there.
+        """
         if self._ended:
             return
         self._ended = True
-        self._process.kill()
-        self._process.wait()
         assert self._process.stdin is not None, "a pipe"
         with contextlib.suppress(OSError):
             self._process.stdin.close()
+        with contextlib.suppress(subprocess.TimeoutExpired):
+            self._process.wait(patience_s)
+        self._process.kill()
+        self._process.wait()
         os.close(self._answers)
 
     def _wait(self, until: float) -> Answer:

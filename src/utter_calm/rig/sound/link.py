@@ -9,7 +9,7 @@ import weakref
 
 from utter_calm.errors import DeviceGone
 from utter_calm.rig.sound.address import SoundAddress
-from utter_calm.rig.sound.helper import Helper
+from utter_calm.rig.sound.helper import LEAVES_S, Helper
 from utter_calm.rig.sound.rings import HEARD, HUSH, LEFT, Rings, make_memory
 from utter_calm.rig.sound.words import Open
 
@@ -85,8 +85,12 @@ class Link:
         """Have the worker fade what is playing away at once."""
         self.rings.count[HUSH] = 1
 
+    def leave(self) -> None:
+        """Let the device go in peace; ended at once where that takes long."""
+        self._helper.end(LEAVES_S)
+
     def end(self) -> None:
-        """Let the device go; may be called twice."""
+        """Let the device go at once; may be called twice."""
         self._finalizer()
 
     def _gone(self, what: str) -> DeviceGone:

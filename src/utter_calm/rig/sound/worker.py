@@ -104,6 +104,7 @@ class Worker:
             self._rings.count[LEFT] = 1
             for stream in self._streams:
                 stream.close()
+        backend.farewell()
         os._exit(0)
 
 
