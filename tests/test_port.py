@@ -2,6 +2,7 @@
 
 import threading
 import time
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -186,3 +187,18 @@ def test_the_limit_of_each_output_holds(worst):
         port.play(samples)
     assert device.played == []
     port.close()
+
+
+@pytest.mark.parametrize("steady", [True, False])
+def test_a_slip_is_told_of_a_device_that_may_slip(steady):
+    """What a sound server shifts in the middle it does not say: the lag is looked at again after each passage."""
+    device = Delayed(960, tells=False)
+    device.info = replace(device.info, simulated=False, steady=steady)
+    port = Port(device, StreamSettings(RATE, 1_024, paced=True), limits=np.ones(2), probe=0.2, fills_pauses=False)
+    samples = np.repeat(ramped()[:, None], 2, axis=1)
+    assert port.play(samples).lost_frames == 0
+    device.waiting = np.concatenate([np.zeros((500, 2)), device.waiting])
+    assert port.play(samples).lost_frames == (0 if steady else 500)
+    again = port.play(samples)
+    assert again.lost_frames == 0
+    assert again.latency_frames == (960 if steady else 1_460)

@@ -26,7 +26,7 @@ def port_on(device):
 
 def test_each_run_is_aligned_by_itself(server, noise):
     assert find_devices().get("ALSA", "testloop") is not None
-    lags, whole = [], 0
+    lags = []
     for _ in range(4):
         device = SoundDevice(server.address, outputs=2, inputs=2)
         sent = noise.uniform(-0.5, 0.5, (RATE // 2, 2)).astype(np.float32).astype(float)
@@ -36,10 +36,10 @@ def test_each_run_is_aligned_by_itself(server, noise):
         except DeviceGone:  # on a busy machine it may break off altogether, and says so
             continue
         lags.append(heard.latency_frames)
-        # a busy machine may tear a hole without a word from the server: then only the analysis can tell
-        whole += np.array_equal(heard.samples, sent)
+        # a busy machine tears holes and shifts what follows, without a word from the server; it is told all the same
+        same = np.array_equal(heard.samples, sent)
+        assert same or heard.interruptions or heard.lost_frames
         device.let_go()
-    assert whole >= 2
     assert len(set(lags)) > 1
     assert all(lag < RATE for lag in lags)
 

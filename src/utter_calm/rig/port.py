@@ -13,7 +13,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from utter_calm.errors import Cancelled, InputError, UtterCalmError
+from utter_calm.errors import Cancelled, InputError, NoSignal, UtterCalmError
 from utter_calm.rig.fade import fade_frames, fade_out
 from utter_calm.rig.latency import LONGEST_S, chirp, find_lag, nothing_heard
 from utter_calm.rig.protocol import Device, FloatArray, RecordedBlock, StreamSettings
@@ -78,7 +78,7 @@ class Port:
                 settings, paced=True, block_frames=min(settings.block_frames, round(_LONGEST_BLOCK_S * settings.rate_hz))
             )
         self.settings = settings
-        self.outputs, self.inputs = device.info.outputs, device.info.inputs
+        self.outputs, self.inputs, self._steady = device.info.outputs, device.info.inputs, device.info.steady
         self._limits, self._probe = np.asarray(limits, dtype=np.float64), probe
         self._stream = device.open(settings)
         self._latency = self._stream.latency_frames
@@ -142,7 +142,8 @@ class Port:
             self._blocks = [b for b in self._blocks if b.first_frame + len(b.samples) > self._answered]
             flags = tuple(bool(flag) for flag in np.atleast_1d(overload)) if np.ndim(overload) else (False,) * self.inputs
             told, self._interruptions = self._interruptions, 0
-            recording = Recording(heard, self.settings.rate_hz, flags, self._lost - lost, late, before, told)
+            lost = self._lost - lost + (self._moved(late) if hold is None and np.any(samples) else 0)
+            recording = Recording(heard, self.settings.rate_hz, flags, lost, late, before, told)
         self._resting.set()
         return recording
 
@@ -266,6 +267,16 @@ class Port:
             if start < stop:
                 out[start - first : stop - first] = block.samples[start - block.first_frame : stop - block.first_frame]
         return out
+
+    def _moved(self, late: int) -> int:
+        """Frames by which the inputs have slipped meanwhile, of a device that may: its server says nothing of it."""
+        if self._steady or not self._probe:
+            return 0
+        try:
+            self._latency = self._find_latency()
+        except NoSignal:
+            return max(1, late)
+        return abs(self._latency - late)
 
     def _find_latency(self) -> int:
         rate, first = self.settings.rate_hz, self._frame

@@ -30,6 +30,8 @@ class DeviceInfo:
     outputs: int
     inputs: int
     rates_hz: tuple[int, ...]
+    steady: bool = True
+    """Whether its inputs lag its outputs by the same for as long as a stream runs."""
 
 
 @dataclass(frozen=True, slots=True)

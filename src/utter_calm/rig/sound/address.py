@@ -60,6 +60,14 @@ class SoundAddress:
         return there if self.one_device else f"{self.output} ({self.host}) and {there}"
 
 
+JACK = "JACK Audio Connection Kit"
+
+
+def is_card(name: str) -> bool:
+    """Whether a device is a card itself, by its lasting name, and not something that a sound server puts before one."""
+    return name.endswith("]") or bool(_CARD.search(name))
+
+
 def lasting_name(name: str, sys_class: Path = Path("/sys/class/sound"), proc: Path = Path("/proc/asound")) -> str:
     """Name of a device without what changes when it is plugged in again.
 

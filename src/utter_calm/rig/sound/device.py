@@ -6,7 +6,7 @@ import threading
 
 from utter_calm.errors import InputError
 from utter_calm.rig.protocol import DeviceInfo, StreamSettings
-from utter_calm.rig.sound.address import SoundAddress
+from utter_calm.rig.sound.address import JACK, SoundAddress, is_card
 from utter_calm.rig.sound.link import Link
 from utter_calm.rig.sound.stream import SoundStream
 
@@ -27,7 +27,8 @@ class SoundDevice:
     @property
     def info(self) -> DeviceInfo:
         """What it is; its rates are known when it is asked (``find_devices``)."""
-        return DeviceInfo(self.address.title, False, self._outputs, self._inputs, ())
+        steady = self.address.one_device and (self.address.host == JACK or is_card(self.address.input))
+        return DeviceInfo(self.address.title, False, self._outputs, self._inputs, (), steady)
 
     def open(self, settings: StreamSettings) -> SoundStream:
         """Open a stream; the device is started where it does not run already.
