@@ -8,10 +8,10 @@ from utter_calm.rig.rating import Rating
 from utter_calm.ui.look.fields import FormLine, PopupForm, text_line
 
 _FIELDS = (
-    ("most_v", "V", "Takes at most (r.m.s.)", "as in 12 V; empty for no limit"),
-    ("most_w", "W", "or", "as in 50 W; empty for no limit"),
-    ("into_ohm", "ohm", "into", "as in 8 ohm"),
-    ("guard_hz", "Hz", "Nothing below", "as in 800 Hz for a tweeter"),
+    ("most_v", "V", "Takes at most, volts", "r.m.s., as in 12 V; empty for no limit"),
+    ("most_w", "W", "Takes at most, watts", "as in 50 W; empty for no limit"),
+    ("into_ohm", "ohm", "Watts into", "as in 8 ohm"),
+    ("guard_hz", "Hz", "No signal below", "as in 800 Hz for a tweeter"),
 )
 
 

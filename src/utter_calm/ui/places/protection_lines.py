@@ -14,7 +14,7 @@ def protection_lines(known: Protection) -> list[FormLine]:
     loud = "" if known.loud_v is None else typed_text(known.loud_v, "V")
     texts = (
         ("fs", "No output exceeds", f"{fixed(amplitude_to_db(known.ceiling_fs), 1)} dBFS", "as in -6 dBFS"),
-        ("sound", "Silent at once above", sound, "as in 105 dB SPL at the microphone; empty for no limit"),
+        ("sound", "Silent at once above, at the microphone", sound, "as in 105 dB SPL"),
         (
             "loud",
             "A real device counts down from",
