@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import threading
+import time
 
 from utter_calm.errors import InputError
 from utter_calm.rig.protocol import DeviceInfo, StreamSettings
 from utter_calm.rig.sound.address import JACK, SoundAddress, is_card
 from utter_calm.rig.sound.link import Link
 from utter_calm.rig.sound.stream import SoundStream
+
+_AGAIN_S = 0.5
 
 
 class SoundDevice:
@@ -48,8 +51,16 @@ class SoundDevice:
                 raise InputError(f"{self.address.title} is playing already.", hint="Mute first, then start again.")
             if link is None or not link.ready(settings.rate_hz):
                 self.let_go()
-                link = self._link = Link(self.address, settings.rate_hz, self._outputs, self._inputs)
+                link = self._link = self._linked(settings.rate_hz)
             return SoundStream(link, settings, round(self.address.buffer_s * settings.rate_hz))
+
+    def _linked(self, rate_hz: int) -> Link:
+        """Start it; a server that is just taking leave of somebody else may not show a device for a moment."""
+        try:
+            return Link(self.address, rate_hz, self._outputs, self._inputs)
+        except InputError:
+            time.sleep(_AGAIN_S)
+            return Link(self.address, rate_hz, self._outputs, self._inputs)
 
     def let_go(self) -> None:
         """Let the device go now."""
