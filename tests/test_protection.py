@@ -9,7 +9,9 @@ import pytest
 from tests.conftest import bench_of
 from utter_calm.errors import InputError, MeasurementError
 from utter_calm.measure.first_look import FirstLook, FirstLookSettings
+from utter_calm.measure.kind import Passage
 from utter_calm.measure.loudspeaker import LoudspeakerSettings, LoudspeakerSweep
+from utter_calm.measure.player import Player
 from utter_calm.measure.take_step import play_step
 from utter_calm.rig import RecordedBlock, SimulatedDevice, stereo_rig
 from utter_calm.rig.guard import SoundGuard
@@ -114,3 +116,15 @@ def test_limits_that_make_no_sense():
     for wrong in ({"ceiling_fs": 1.5}, {"ceiling_fs": 0.0}, {"ceiling_pa": -1.0}, {"loud_v": 0.0}):
         with pytest.raises(InputError):
             Protection(**wrong)
+
+
+def test_what_is_held_is_not_judged_in_pieces():
+    """A tone above a guard that is held between two passages comes in blocks whose lines spread below it."""
+    rig = stereo_rig()
+    tone = lambda frames: sine(1_000.0, 0.1, RATE, frames)  # noqa: E731
+    player = Player(SimulatedDevice(rig), rig, RATE, block_frames=256, rating=Rating(lowest_hz=990.0))
+    player.play(Passage(tone(RATE // 2), {}, hold=tone))
+    player.play(Passage(tone(RATE // 2), {}))
+    with pytest.raises(InputError, match="guarded"):
+        player.play(Passage(sine(100.0, 0.1, RATE, RATE // 2), {}))
+    player.close()

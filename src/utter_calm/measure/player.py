@@ -68,7 +68,7 @@ class Player:
                 on_block(block)
 
         recording = self._port.play(
-            lambda: self._samples(volts() if callable(volts) else volts), cancel=cancel, on_block=follow,
+            lambda: self._checked(volts() if callable(volts) else volts), cancel=cancel, on_block=follow,
             hold=None if hold is None else lambda frames: self._samples(hold(frames)),
         )  # fmt: skip
         self._keep(recording, passage)
@@ -101,10 +101,14 @@ class Player:
         """Fall silent and let the device go."""
         self._port.close()
 
-    def _samples(self, volts: FloatArray) -> FloatArray:
-        """(n, outputs) samples: one column of volts for all drives, or one for each; never fewer outputs than columns."""
+    def _checked(self, volts: FloatArray) -> FloatArray:
+        """Samples of a passage that the unit takes; what is held after it goes on as it ended, in pieces too short to be judged."""
         if self._rating is not None:
             self._rating.check(volts, self._rate)
+        return self._samples(volts)
+
+    def _samples(self, volts: FloatArray) -> FloatArray:
+        """(n, outputs) samples: one column of volts for all drives, or one for each; never fewer outputs than columns."""
         out = np.zeros((len(volts), self._port.outputs))
         columns = 1 if volts.ndim == 1 else volts.shape[1]
         if columns > 1 and columns > len(self._drives):

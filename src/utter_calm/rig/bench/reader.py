@@ -19,7 +19,7 @@ _EVERY_S = 0.25
 class BenchReader:
     """Reads on a thread of its own for as long as the ``with`` lasts; what is told is the median of the readings.
 
-    An instrument that fails meanwhile ends no take before it is stored: ``problem`` says what it was.
+    An instrument that fails meanwhile does not end the sound: ``problem`` says afterwards what it was.
     """
 
     def __init__(self, control: object) -> None:
