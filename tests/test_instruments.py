@@ -238,3 +238,20 @@ def test_a_turntable_turns_a_loudspeaker_by_itself(serve, tmp_path):
             curve = job.full(take).result.trace("response", 1)
             levels[take.setup.value("angle")] = 20 * math.log10(float(curve.magnitude[(curve.x > 8_000).argmax()]))
         assert levels[angles[0]] - levels[angles[1]] > 2.0  # treble goes forward
+
+
+def test_a_supply_that_falls_silent_in_the_middle_is_told_and_the_take_is_kept(serve, tmp_path):
+    document = new_document("silent")
+    plan, quiet = document.plans[0], []
+    server, _ = serve("supply", SupplyModel(), mangle=lambda text: "lots" if quiet and "E" in text and "," not in text else text)
+    step = next(s for s in plan.steps if s.kind == "first_look")
+    rig = replace(plan.rig, instruments=(BenchInstrument("supply", server.address),))
+    plan = replace(plan, rig=rig, factors=plan.factors[:1], steps=(step,), claims=())
+    document = replace(document, plans=(plan,))
+    with contextlib.closing(Job.create(tmp_path / "silent.calm", document)) as job:
+        cell = next(c for c in document.cells(document.units[0]) if c.role != FLOOR)
+        quiet.append(True)
+        with pytest.raises(MeasurementError, match="no number"):
+            run_cells(job, [cell], bench_for(document, "u1"), RunHooks(ask=lambda _prompt: Answer.LET_RIG))
+        assert job.takes[-1].reading("level", 1) is not None
+        assert not job.pending()

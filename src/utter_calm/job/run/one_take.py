@@ -12,7 +12,7 @@ from typing import Any, cast
 import numpy as np
 
 from utter_calm.analysis.skewed_sweep import resampled
-from utter_calm.errors import Cancelled, InputError
+from utter_calm.errors import Cancelled, InputError, UtterCalmError
 from utter_calm.formats.audio import read_audio
 from utter_calm.job.document import LOAD, UNIT, Cell, JobDocument
 from utter_calm.job.gain import gain_of_plan
@@ -43,6 +43,8 @@ class Played:
     by_hand: tuple[str, ...]
     pending: list[Cell]
     result: Callable[[], Result]
+    problem: UtterCalmError | None = None
+    """What an instrument failed at meanwhile: the sound is good all the same."""
 
     def store(self, job: Job) -> TakeSummary:
         """Keep capture and result in the job; errors of the analysis."""
@@ -97,15 +99,13 @@ class Playing:
                     kind, settings, bench.device, rig, load_ohm=load_ohm, paced=self.paced, cancel=cancel, progress=follow,
                     on_block=self.on_block, prepare=prepare, rating=rating,
                 )  # fmt: skip
-        if reader.problem is not None:
-            raise reader.problem
         capture = replace(capture, bench=reader.shown) if reader.shown else capture
         if self.aside is not None:
             result = self.aside.analyze(kind, settings, capture)
         else:
             stopped = cancel is not None and cancel.is_set()  # and yet it is a take: see the kind
             result = partial(analyze_step, kind, settings, capture, cancel=None if stopped else cancel, progress=follow)
-        return Played(cell, document, settings, capture, by_hand, pending, result)
+        return Played(cell, document, settings, capture, by_hand, pending, result, reader.problem)
 
 
 def read_command(name: str, settings: Any) -> FloatArray:  # noqa: ANN401 - of any kind

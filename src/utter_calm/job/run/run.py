@@ -7,7 +7,7 @@ from collections import deque
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 
-from utter_calm.errors import Cancelled, MeasurementError
+from utter_calm.errors import Cancelled, MeasurementError, UtterCalmError
 from utter_calm.job.document import FLOOR, UNIT, Cell, JobDocument
 from utter_calm.job.gain import gain_of_plan
 from utter_calm.job.job import Job
@@ -152,7 +152,7 @@ class _Run:
     document: JobDocument
     takes: list[TakeSummary] = field(default_factory=list)
     waiting: deque[Played] = field(default_factory=deque)
-    lacking: MeasurementError | None = None
+    lacking: UtterCalmError | None = None
     let_be: dict[str, set[str]] = field(default_factory=dict)
 
     def store(self, most: int = 0) -> None:
@@ -167,6 +167,7 @@ class _Run:
                 self.waiting.clear()  # what follows a take that failed is still pending, as it is
                 raise
             self.keep(played.cell, take)
+            self.lacking = self.lacking or played.problem
 
     def keep(self, cell: Cell, take: TakeSummary) -> None:
         """Tell of a take that is stored."""
