@@ -9,6 +9,9 @@ import pytest
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
 import utter_calm  # noqa: F401 - before NumPy: it settles the number of threads
+from utter_calm.memory import keep_freed_memory
+
+keep_freed_memory()  # as the program does where it begins to work
 
 
 @pytest.fixture(autouse=True)

@@ -24,8 +24,10 @@ from utter_calm.job.run.run import RunHooks, run_cells
 from utter_calm.job.take import Take, TakeSummary, found
 from utter_calm.measure.capture import Capture, volts_channels
 from utter_calm.measure.result import Result
+from utter_calm.memory import keep_freed_memory
 from utter_calm.rig import Port, SimulatedDevice, StreamSettings, stereo_rig
 
+keep_freed_memory()  # as the program does where it begins to work
 # no test is timed: a busy machine must not turn one red
 hypothesis.settings.register_profile("untimed", deadline=None)
 hypothesis.settings.load_profile("untimed")

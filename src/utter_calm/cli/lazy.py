@@ -52,6 +52,10 @@ class LazyGroup(click.Group):
         if entry is None:
             return None
         command: click.Command = getattr(importlib.import_module(entry.module), entry.name)
+        # imported late, like all that only a command needs
+        from utter_calm.memory import keep_freed_memory
+
+        keep_freed_memory()
         return command
 
     def resolve_command(self, ctx: click.Context, args: list[str]) -> tuple[str | None, click.Command | None, list[str]]:

@@ -12,6 +12,7 @@ from types import TracebackType
 from typing import TYPE_CHECKING, Self
 
 from utter_calm.measure.take_step import analyze_step
+from utter_calm.memory import keep_freed_memory
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -59,6 +60,7 @@ class Aside:
 
 def _serve() -> None:
     """Leave Ctrl-C to the program, which stores first what was played, and end with it however it ends."""
+    keep_freed_memory()
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     threading.Thread(target=_end_with_parent, daemon=True).start()
 

@@ -15,6 +15,7 @@ from PySide6.QtGui import QIcon, QPixmap
 from PySide6.QtWidgets import QApplication
 
 from utter_calm import __version__
+from utter_calm.memory import keep_freed_memory
 from utter_calm.ui.look.theme import apply_theme, load_fonts
 from utter_calm.ui.shell.main_window import MainWindow
 from utter_calm.ui.state.outliving import all_over
@@ -49,6 +50,7 @@ def run_window(path: Path | None, *, run_missing: bool = False) -> int:
     """Open the window, on a job or on the start page, and run until it is closed."""
     logging.basicConfig(level=logging.WARNING)
     sys.setswitchinterval(_SWITCH_S)
+    keep_freed_memory()
     application = make_application(sys.argv[:1])
     window = make_window(path.parent if path is not None and run_missing else None)
     if path is not None:
