@@ -1,13 +1,14 @@
 """The ceiling holds in volts at the outputs, whichever rig, whoever sets the level, and while it is lowered."""
 
 import os
+import threading
 import time
 from dataclasses import replace
 
 import numpy as np
 import pytest
 
-from utter_calm.errors import InputError, MeasurementError
+from utter_calm.errors import Cancelled, InputError, MeasurementError
 from utter_calm.job.document import Factor, JobDocument, Plan, Step, Unit
 from utter_calm.job.job import Job
 from utter_calm.job.run.bench import Bench, bench_for
@@ -18,8 +19,9 @@ from utter_calm.measure.level_effect import DBFS, THD, VOLTS, WATTS, Effect, fin
 from utter_calm.measure.take_step import take_step
 from utter_calm.measure.wiring import check_wiring
 from utter_calm.quantities import Measured
-from utter_calm.rig import SimulatedDevice, stereo_rig
+from utter_calm.rig import Port, SimulatedDevice, StreamSettings, stereo_rig
 from utter_calm.rig.live import LiveTone
+from utter_calm.rig.protocol import RATES_HZ, DeviceInfo, RecordedBlock
 
 WAYS = int(os.environ.get("UTTER_CALM_WAYS", "60"))
 """Random ways to set a level; more of them by hand."""
@@ -134,3 +136,75 @@ def test_the_watch_would_see_it():
     device = Watched(rig)
     take_step(KINDS["first_look"], KINDS["first_look"].settings_type(duration_s=0.25, level_v=0.5), device, rig, load_ohm=8.0)
     assert device.highest_v == pytest.approx(0.5 * np.sqrt(2), rel=1e-3)
+
+
+class Bare:
+    """A device without a bench behind it; it remembers what its outputs were given since it was last asked."""
+
+    def __init__(self, outputs):
+        self.info = DeviceInfo("bare", True, outputs, 1, RATES_HZ)
+        self.highest, self.last = np.zeros(outputs), np.zeros(outputs)
+        self.latency_frames, self.frame = 3, 0
+
+    def open(self, settings):
+        return self
+
+    def exchange(self, samples):
+        self.highest = np.maximum(self.highest, np.max(np.abs(samples), axis=0, initial=0.0))
+        self.last = samples[-1] if len(samples) else self.last
+        self.frame += len(samples)
+        return RecordedBlock(self.frame - len(samples), np.zeros((len(samples), 1)), (False,))
+
+    def hush(self):
+        return False
+
+    def close(self):
+        pass
+
+
+def something_played(port, rng, cancel):
+    """Play, hold, exchange or cut short a waveform of any size and shape."""
+
+    def wave(frames):
+        return rng.standard_normal((frames, port.outputs)) * 10 ** rng.uniform(-4, 1)
+
+    def cut_short(_block):
+        if rng.random() < 0.5:
+            cancel.set()
+
+    samples, held = wave(int(rng.integers(1, 200))), wave(8)
+    if rng.random() < 0.1:
+        samples[int(rng.integers(len(samples))), 0] = rng.choice([np.nan, np.inf, 1e300])
+    hold = None if rng.random() < 0.5 else lambda frames: np.resize(held, (frames, port.outputs))
+    if rng.random() < 0.3:
+        port.exchange(samples)
+    else:
+        port.play(samples, cancel=cancel, hold=hold, on_block=cut_short if rng.random() < 0.3 else None)
+
+
+def test_nothing_that_is_played_held_faded_or_cut_short_comes_over_the_limits():
+    rng = np.random.default_rng(11)
+    over = played = 0
+    for _ in range(40 * WAYS):
+        outputs = int(rng.integers(1, 4))
+        limits = 10 ** rng.uniform(-3, 0, outputs)
+        device, cancel = Bare(outputs), threading.Event()
+        port = Port(device, StreamSettings(48_000, int(rng.integers(8, 64))), limits=limits)
+        for _ in range(int(rng.integers(1, 6))):
+            if rng.random() < 0.2:
+                limits = limits * rng.uniform(0.1, 1, outputs)
+                port.set_limits(limits)
+            # from where it stood when the limits were lowered it falls
+            allowed, device.highest = np.maximum(limits, np.abs(device.last)), np.zeros(outputs)
+            try:
+                something_played(port, rng, cancel)
+                played += 1
+            except InputError:
+                over += 1
+            except Cancelled:
+                cancel.clear()
+            assert np.all(device.highest <= allowed * (1 + 1e-9))
+        allowed, device.highest = np.maximum(limits, np.abs(device.last)), np.zeros(outputs)
+        port.close()
+        assert np.all(device.highest <= allowed * (1 + 1e-9))
+    assert min(over, played) > WAYS

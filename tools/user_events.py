@@ -8,12 +8,14 @@ import time
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
 from PySide6.QtCore import QCoreApplication, QEvent, QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QFileDialog, QLineEdit, QMessageBox, QSlider, QWidget
 
 from utter_calm.demo import demo_document
 from utter_calm.job.job import Job
+from utter_calm.rig.simulated import SimulatedStream
 from utter_calm.ui.shell.app import make_application, make_window
 from utter_calm.ui.state.outliving import all_over
 
@@ -39,6 +41,20 @@ class RandomUser:
         self.window.faults.caught.connect(self.unforeseen.append)
         self.window.faults.install()
         self._answer_dialogs()
+        self._watch_the_ceiling()
+
+    def _watch_the_ceiling(self) -> None:
+        """Whatever is done, no output is told to give more than its rig's ceiling."""
+        inner = SimulatedStream.exchange
+
+        def exchange(stream: SimulatedStream, samples: np.ndarray) -> object:
+            rig = stream._device.rig  # noqa: SLF001
+            highest = rig.output_peak_v * float(np.max(np.abs(samples), initial=0.0))
+            if not highest <= rig.highest_v * np.sqrt(2) * (1 + 1e-6):
+                self.unforeseen.append(AssertionError(f"{highest:.4g} V at the peak, above the ceiling of {rig.highest_v:.4g} V"))
+            return inner(stream, samples)
+
+        SimulatedStream.exchange = exchange
 
     def _answer_dialogs(self) -> None:
         def save(*_: object) -> tuple[str, str]:

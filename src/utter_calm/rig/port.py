@@ -249,8 +249,9 @@ class Port:
             self._hold, self._last = None, np.zeros(self.outputs)
             return
         frames = fade_frames(self.settings.rate_hz)
-        if rest is None and self._hold is not None:
-            rest = self._hold(frames)
+        rest = self._hold(frames) if rest is None and self._hold is not None else rest
+        if rest is not None and not np.all(np.abs(rest) <= self._limits):
+            rest = None  # refused already, or the limits were lowered since: away from where it stands
         size = self.settings.block_frames
         samples = fade_out(rest, self._last, frames)
         self._hold = None
