@@ -1,5 +1,7 @@
 """Driver parameters against closed forms: every coil, creep, noise, four ways, waves that are not the driver's."""
 
+import os
+
 import numpy as np
 import pytest
 
@@ -14,6 +16,7 @@ from utter_calm.analysis.driver.motion import motion_of
 from utter_calm.analysis.driver.three_point import NoResonance, three_point
 
 AREA = Fact(TRUTH["sd"])
+RUNS = int(os.environ.get("UTTER_CALM_RUNS", "10"))
 LOOSE = {"fs": 1e-4, "qms": 1e-3, "qes": 1e-3, "re": 5e-4, "mms": 1e-3, "bl": 1e-3, "vas": 2e-3, "cms": 2e-3, "eta0": 2e-3}
 
 
@@ -120,16 +123,21 @@ def test_noise_alone_is_no_wave(noise):
 
 @pytest.mark.parametrize("part", [0.002, 0.01])
 def test_the_stated_uncertainty_covers_the_error(part):
-    """Of electrical and mechanical parameters together: neither too small nor too large, and within twice of it nearly always."""
+    """Of electrical and mechanical parameters together: neither too small nor too large, and within twice of it nearly always.
+
+    More runs by hand: with UTTER_CALM_RUNS=200 within twice of it in 90 to 99 % of them (4 and 7 minutes).
+    """
     rng = np.random.default_rng(7)
     names = ("re", "fs", "qms", "qes", "mms", "bl", "cms", "vas")
     far = []
-    for _ in range(10):
+    for _ in range(RUNS):
         free = analyse_free_air(run_of(noisy(driver(), part, rng)))
         found = analyse_driver(free, [(MASS, Fact(0.0125), run_of(noisy(driver(mass=0.0125, softer=0.98), part, rng)))], AREA)
         far += [(found.told.value(n) - expected()[n]) / found.told.u(n) for n in names]
     assert 0.6 < np.sqrt(np.mean(np.square(far))) < 1.3
-    assert np.mean(np.abs(far) < 2) >= 0.88
+    covered = np.mean(np.abs(far) < 2)
+    assert covered >= 0.88
+    assert RUNS < 200 or 0.90 <= covered <= 0.99
 
 
 @pytest.mark.parametrize("other", [{}, {"mms": 0.14, "cms": 0.19e-3, "bl": 11.0, "sd": 0.053, "rms": 4.0},

@@ -105,7 +105,7 @@ def analyse_driver(
     NoResonance, ValueError
         A second run has none, or does not fit.
     """
-    ready = [Way(kind, fact, None if run is None else _second(free, run)) for kind, fact, run in ways]
+    ready = [Way(kind, fact) if run is None else _second(free, kind, fact, run) for kind, fact, run in ways]
     joint = fit_joint(free.circuit, free.data, ready, area, pinned)
     by_way = {}
     if len(ready) > 1:
@@ -113,8 +113,9 @@ def analyse_driver(
     return Driver(joint, mechanical(joint), by_way)
 
 
-def _second(free: FreeAir, run: Run) -> Observed:
-    """A second run, without the small resonances that stand on it."""
+def _second(free: FreeAir, kind: str, fact: Fact, run: Run) -> Way:
+    """A way by a second run, without the small resonances that stand on it."""
     seen = three_point(run.frequency_hz, run.ohm)
     found, data = fit_second(free.circuit, run.observed(seen.fs_hz))
-    return find_parasites(data, found, None)[1]
+    circuit, clean, _ = find_parasites(data, found, None)
+    return Way(kind, fact, clean, circuit)

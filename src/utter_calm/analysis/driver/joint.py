@@ -51,11 +51,14 @@ class Way:
         Its amount.
     data
         The second run, for a mass and a box.
+    near
+        What fits that run by itself, where that is known already.
     """
 
     kind: str
     fact: Fact
     data: Observed | None = None
+    near: Circuit | None = None
 
     @property
     def own(self) -> int:
@@ -211,7 +214,7 @@ def _alone(circuit: Circuit, way: Way, area: Fact) -> tuple[float, list[float], 
         return float(1 / (free.farad * ratio) ** 2), [], None
     if way.data is None:
         raise ValueError("a second run is needed")
-    run, data = fit_second(circuit, way.data)
+    run, data = fit_second(circuit, way.data, way.near)
     other = run.motion().at_resonance()
     moved = other.resonance_hz / free.resonance_hz - 1
     if way.kind == MASS:
@@ -226,8 +229,8 @@ def _alone(circuit: Circuit, way: Way, area: Fact) -> tuple[float, list[float], 
     return box_stiffness(area.value, amount) / stiffer, own, data
 
 
-def fit_second(circuit: Circuit, data: Observed) -> tuple[Circuit, Observed]:
-    """Fit a second run by itself, with the coil of the first.
+def fit_second(circuit: Circuit, data: Observed, near: Circuit | None = None) -> tuple[Circuit, Observed]:
+    """Fit a second run by itself, with the coil of the first; from what is near it already, where that is known.
 
     Raises
     ------
@@ -236,6 +239,14 @@ def fit_second(circuit: Circuit, data: Observed) -> tuple[Circuit, Observed]:
     ValueError
         It does not fit.
     """
+    found = near or _first_fit(circuit, data)
+    for _ in range(2):
+        data = data.with_sigma_of(found.impedance(data.s), robust=True)
+        found = fitted(data, found.coil, [found.values], None, creeps=found.creeps) or found
+    return found, data
+
+
+def _first_fit(circuit: Circuit, data: Observed) -> Circuit:
     seen = three_point(data.frequency_hz, np.abs(data.impedance)).start
     begin = np.concatenate([circuit.values[:1], seen[1:4], circuit.values[4:]])
     found = fitted(data, circuit.coil, [begin], None, creeps=circuit.creeps)
@@ -243,7 +254,4 @@ def fit_second(circuit: Circuit, data: Observed) -> tuple[Circuit, Observed]:
         found = fitted(data, circuit.coil, [np.delete(begin, 4)], None)
     if found is None:
         raise ValueError("the second run does not fit")
-    for _ in range(2):
-        data = data.with_sigma_of(found.impedance(data.s), robust=True)
-        found = fitted(data, found.coil, [found.values], None, creeps=found.creeps) or found
-    return found, data
+    return found

@@ -140,39 +140,47 @@ def _wide(data: Observed, circuit: Circuit) -> Observed:
 
 def _standing_out(data: Observed, circuit: Circuit) -> list[Parasite]:
     """Places and qualities at which a resonance explains the most of what is left, the best first, each in a place of its own."""
-    f, s = data.frequency_hz, data.s
-    left = -data.rest(circuit.impedance(s))
-    model = circuit.impedance(s)
-    toward = model / np.abs(model)
-    best: list[Parasite] = []
+    f, model = data.frequency_hz, circuit.impedance(data.s)
+    left = -data.rest(model)
     places = np.geomspace(f[0] * 1.2, f[-1] / 1.2, max(2, int(np.log2(f[-1] / f[0] / 1.44) * _PER_OCTAVE)))
     places = places[np.abs(np.log(places / np.exp(circuit.values[2]))) > _ITS_OWN]
+    u = data.s[None, :] / (2 * np.pi * places[:, None])
+    beside = u * u + 1
+    best: list[Parasite] = []
     for q in _QUALITIES:
-        u = s[None, :] / (2 * np.pi * places[:, None])
-        shape = 1 / (u * u + u / q + 1)
-        pair = np.stack([u * shape, shape], axis=1)  # (places, 2, n)
-        if data.phase_known:
-            columns = np.concatenate([pair.real, pair.imag], axis=-1) / np.tile(data.sigma, 2)
-        else:
-            columns = (pair * np.conj(toward)).real / data.sigma
-        gram = np.einsum("pin,pjn->pij", columns, columns)
-        right = columns @ left
-        gram += np.eye(2) * (1e-9 * np.trace(gram, axis1=1, axis2=2)[:, None, None])
-        solved = np.linalg.solve(gram, right[:, :, None])[:, :, 0]
-        score = np.sqrt(np.maximum(np.sum(solved * right, axis=1), 0))
-        near = np.abs(np.log(f[None, :] / places[:, None])) < 1.5 / q
-        near = np.concatenate([near, near], axis=1) if data.phase_known else near
-        rest = left[None, :] - np.einsum("pi,pin->pn", solved, columns)
-        share = 1 - np.sum(near * rest**2, axis=1) / np.maximum(np.sum(near * left**2, axis=1), 1e-300)
-        score[(share < _EXPLAINS) | (np.count_nonzero(near, axis=1) < _FEWEST)] = 0.0  # a coil of another kind is no resonance
-        at = int(np.argmax(score))
-        if score[at] > _SCORE:
-            a, b = solved[at].tolist()
-            height = np.abs(a * pair[at, 0] + b * pair[at, 1]) / np.abs(model)
-            if np.max(height) < 0.5 * _LEAST_PART:
-                continue
-            best.append(Parasite(float(places[at]), q, a, b, score=float(score[at])))
+        shape = 1 / (beside + u / q)
+        one, other = _columns(data, model, u * shape), _columns(data, model, shape)
+        a, b, score = _explained(one, other, left)
+        for at in np.argsort(-score):
+            if not score[at] > _SCORE:
+                break
+            rest = left - a[at] * one[at] - b[at] * other[at]
+            near = np.abs(np.log(f / places[at])) < 1.5 / q
+            near = np.concatenate([near, near]) if data.phase_known else near
+            share = 1 - float(np.sum(rest[near] ** 2)) / max(float(np.sum(left[near] ** 2)), 1e-300)
+            if share < _EXPLAINS or np.count_nonzero(near) < _FEWEST:
+                continue  # a coil of another kind is no resonance
+            if np.max(np.abs((a[at] * u[at] + b[at]) * shape[at]) / np.abs(model)) >= 0.5 * _LEAST_PART:
+                best.append(Parasite(float(places[at]), q, float(a[at]), float(b[at]), score=float(score[at])))
+            break
     return sorted(best, key=lambda one: -one.score)[:_TRIED]
+
+
+def _columns(data: Observed, model: ComplexArray, wave: ComplexArray) -> FloatArray:
+    """What waves (p, n) add to the residuals of a curve: (p, count), in the order of :meth:`Observed.rest`."""
+    if not data.phase_known:
+        return np.asarray((wave * np.conj(model / np.abs(model))).real / data.sigma)
+    return np.concatenate([wave.real / data.sigma, wave.imag / data.sigma], axis=-1)
+
+
+def _explained(one: FloatArray, other: FloatArray, left: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
+    """Least squares of residuals (n,) by two columns each (p, n): both amounts (p,), and how far they stand out, in deviations."""
+    aa, bb, ab = (np.einsum("pn,pn->p", x, y) for x, y in ((one, one), (other, other), (one, other)))
+    aa, bb = aa + 1e-9 * (aa + bb), bb + 1e-9 * (aa + bb)
+    along, across = one @ left, other @ left
+    size = aa * bb - ab * ab
+    a, b = (bb * along - ab * across) / size, (aa * across - ab * along) / size
+    return a, b, np.sqrt(np.maximum(a * along + b * across, 0))
 
 
 def _together(data: Observed, circuit: Circuit, waves: list[Parasite]) -> tuple[Circuit, list[Parasite]] | None:
