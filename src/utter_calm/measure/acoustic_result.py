@@ -146,6 +146,11 @@ def add_distortion(out: ResultBuilder, found: Loudspeaker, unit: str, channel: i
         out.traces.append(Trace("high_order", channel, one.frequency_hz, "Hz", one.ratio, "1", uncertainty=2 * one.noise_ratio))
         out.traces.append(Trace("high_order_level", channel, one.frequency_hz, "Hz", one.level, unit))
         out.traces.append(Trace("high_order_crest", channel, one.frequency_hz, "Hz", one.crest, "1"))
+        if (each := one.periods) is not None:
+            for name, values, measured_in in (
+                ("each_ratio", each.ratio, "1"), ("each_level", each.level, unit), ("each_crest", each.crest, "1"),
+            ):  # fmt: skip
+                out.traces.append(Trace(f"high_order_{name}", channel, each.frequency_hz, "Hz", values, measured_in))
         if one.buzz_hz is not None:
             out.add("buzz_low", channel, one.buzz_hz[0], "Hz")
             out.add("buzz_high", channel, one.buzz_hz[1], "Hz")

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from utter_calm.analysis.acoustic.curves import magnitude_at
+from utter_calm.analysis.acoustic.each_period import EachPeriod, Residual, each_period
 from utter_calm.analysis.running import running_median
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import irfft, next_fast_len, rfft
@@ -41,6 +42,8 @@ class HighOrder:
         Between which excitation frequencies it stands out of its surroundings; None where it does not.
     buzz_peak
         Largest instantaneous value there, over the r.m.s. of the fundamental.
+    periods
+        The same period by period, where the sweep is slow enough.
     """
 
     frequency_hz: FloatArray
@@ -50,6 +53,7 @@ class HighOrder:
     crest: FloatArray
     buzz_hz: tuple[float, float] | None = None
     buzz_peak: float = 0.0
+    periods: EachPeriod | None = None
 
 
 def high_order(
@@ -85,26 +89,27 @@ def high_order(
     played = sweep.amplitude / np.sqrt(2) * magnitude_at(grid, *fundamental)
     quiet = _quiet(recorded, sweep, delay_s, rate_hz)
     value, noise, crest = (np.zeros(len(grid)) for _ in range(3))
+    residual = Residual(len(recorded))
     for k, (f, at, size) in enumerate(zip(grid.tolist(), centre.tolist(), long.tolist(), strict=True)):
         frames = int(size)
         shape = BLACKMAN_HARRIS_7.samples(frames)
         length = next_fast_len(frames)
         bins = np.s_[int(np.ceil(FROM_ORDER * f * length / rate_hz)) : int(top * length / rate_hz)]
         begin = round(at - frames / 2)
-        value[k], crest[k] = _rms_and_crest(recorded[begin : begin + frames], shape, length, bins)
+        value[k], crest[k], seen = _read(recorded[begin : begin + frames], shape, length, bins)
+        residual.add(begin, seen, shape)
         still = quiet[:frames]
         if len(still) >= _FEWEST_FRAMES:  # a shorter silence tells the same density, less surely
             noise[k] = _noise_of(still, shape if len(still) == frames else None, (FROM_ORDER * f, top), rate_hz)
     ratio, floor = value / played, noise / played
     found = _standing_out(grid, ratio, floor)
-    if found is None:
-        return HighOrder(grid, ratio, floor, value, crest)
-    peak = _largest(recorded, found, sweep, delay_s, rate_hz, (grid, played))
-    return HighOrder(grid, ratio, floor, value, crest, found, peak)
+    peak = 0.0 if found is None else _largest(recorded, found, sweep, delay_s, rate_hz, (grid, played))
+    periods = each_period(residual.waveform, sweep, delay_s, rate_hz, grid, played)
+    return HighOrder(grid, ratio, floor, value, crest, found, peak, periods)
 
 
-def _rms_and_crest(piece: FloatArray, shape: FloatArray, length: int, bins: slice) -> tuple[float, float]:
-    """R.m.s. of a piece in a band, and the crest factor there where the window is open."""
+def _read(piece: FloatArray, shape: FloatArray, length: int, bins: slice) -> tuple[float, float, FloatArray]:
+    """R.m.s. of a piece in a band, the crest factor there where the window is open, and its windowed waveform."""
     lines = rfft(piece * shape, length)
     kept = np.zeros_like(lines)
     kept[bins] = lines[bins]
@@ -114,7 +119,7 @@ def _rms_and_crest(piece: FloatArray, shape: FloatArray, length: int, bins: slic
     inside = seen[middle] / shape[middle]
     rms = float(np.sqrt(np.mean(inside**2))) if len(inside) else 0.0
     crest = float(np.max(np.abs(inside))) / rms if rms > 0 else 0.0
-    return float(np.sqrt(2 * power / (length * np.sum(shape**2)))), crest
+    return float(np.sqrt(2 * power / (length * np.sum(shape**2)))), crest, seen
 
 
 def _rms(piece: FloatArray, shape: FloatArray, length: int, bins: slice) -> float:
