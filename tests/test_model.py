@@ -152,7 +152,7 @@ def test_a_factor_may_set_a_setting_and_a_level_may_follow_the_reference():
 
 @pytest.mark.parametrize(("field", "value", "words"), [
     ("level_v", -1.0, "The level at the output is −1 V. It lies between 1 µV and 100 V."),
-    ("frequency_hz", 1e7, "The frequency is 10 MHz. It lies between 2 Hz and 90 kHz."),
+    ("frequency_hz", 1e7, "The frequency is 10 MHz. It lies between 2 Hz and 180 kHz."),
     ("rate_hz", 50_000, "50 kHz is no sample rate of a converter."), ("duration_s", float("nan"), "The duration is nan."),
 ])  # fmt: skip
 def test_what_is_out_of_bounds_is_said_in_the_users_units(field, value, words):

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from utter_calm.analysis.acoustic.gate import Gate
 from utter_calm.analysis.acoustic.geometry import Layout
 from utter_calm.errors import InputError
-from utter_calm.measure.kind import setting
+from utter_calm.measure.kind import sample_rate, setting
 from utter_calm.measure.swept import SweptSettings
 
 IN_ROOM, FREE_FIELD, ON_FLOOR, IN_WALL, AT_CONE, IN_PORT = (
@@ -30,7 +30,7 @@ class LoudspeakerSettings(SweptSettings):
     """Settings of a sweep through a loudspeaker."""
 
     start_hz: float = setting(20.0, "Start", "Hz", low=1, high=20_000)
-    stop_hz: float = setting(20_500.0, "Stop", "Hz", low=40, high=80_000)
+    stop_hz: float = setting(20_500.0, "Stop", "Hz", low=40, high=160_000)
     duration_s: float = setting(2.0, "Duration", "s", low=0.5, high=120)
     level_v: float = setting(1.0, "Level at the output", "V", low=1e-4, high=200)
     tail_s: float = setting(0.1, "Listens on for", "s", low=0.05, high=10, rare=True)
@@ -42,8 +42,8 @@ class LoudspeakerSettings(SweptSettings):
     form: str = setting(LONG, "Form of the window", choices=FORMS, analysis_only=True, rare=True)
     periods: float = setting(0.0, "Window of at most so many periods (0: the same for all)", "1", high=100, analysis_only=True,
                              rare=True)  # fmt: skip
-    band_low_hz: float = setting(300.0, "Tolerance read from", "Hz", low=1, high=80_000, analysis_only=True)
-    band_high_hz: float = setting(3000.0, "Tolerance read to", "Hz", low=2, high=80_000, analysis_only=True)
+    band_low_hz: float = setting(300.0, "Tolerance read from", "Hz", low=1, high=160_000, analysis_only=True)
+    band_high_hz: float = setting(3000.0, "Tolerance read to", "Hz", low=2, high=160_000, analysis_only=True)
     source_m: float = setting(0.0, "Loudspeaker's height above the floor (0: not known)", "m", high=100, analysis_only=True)
     microphone_m: float = setting(0.0, "Microphone's height (0: as the loudspeaker)", "m", high=100, analysis_only=True, rare=True)
     ceiling_m: float = setting(0.0, "Height of the room (0: not known)", "m", high=100, analysis_only=True)
@@ -56,7 +56,7 @@ class LoudspeakerSettings(SweptSettings):
     )
     baffle_m: float = setting(0.0, "Width of its front (0: not known)", "m", high=20, analysis_only=True, rare=True)
     air_k: float = setting(293.15, "Air", "K", low=233, high=333, analysis_only=True, rare=True)  # fmt: skip
-    rate_hz: int = setting(48_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
+    rate_hz: int = sample_rate(48_000)
 
     def check(self) -> None:
         """Refuse values outside their bounds, an empty window or band, and heights that cannot be."""

@@ -10,7 +10,7 @@ import numpy as np
 
 from utter_calm.measure.capture import Capture, FloatArray
 from utter_calm.measure.declare import Declared, with_roles
-from utter_calm.measure.kind import Passage, Passages, PlotSpec, StepKind, StepSettings, setting
+from utter_calm.measure.kind import Passage, Passages, PlotSpec, StepKind, StepSettings, sample_rate, setting
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
 from utter_calm.quantities import FULL_SCALE_UNIT, amplitude_to_db, db_to_amplitude, si_text
 from utter_calm.quantities.text import fixed
@@ -31,7 +31,7 @@ class AlignmentSettings(StepSettings):
     mark_db: float = setting(-20.0, "Mark, re full scale (a sine that just fills the input)", "dB", low=-80, high=0)
     tolerance_db: float = setting(0.1, "Near enough", "dB", low=0.01, high=3)
     patience_s: float = setting(30.0, "Wait for a hand no longer than", "s", low=2, high=3_600)
-    rate_hz: int = setting(48_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
+    rate_hz: int = sample_rate(48_000)
 
 
 class Alignment(StepKind[AlignmentSettings]):

@@ -12,7 +12,7 @@ import numpy as np
 from utter_calm.errors import NoSignal
 from utter_calm.measure.capture import Capture, FloatArray
 from utter_calm.measure.declare import Declared, with_roles
-from utter_calm.measure.kind import Passage, Passages, PlotSpec, StepKind, StepSettings, setting
+from utter_calm.measure.kind import Passage, Passages, PlotSpec, StepKind, StepSettings, sample_rate, setting
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
 from utter_calm.quantities import db_to_amplitude, si_text
 from utter_calm.rig import CURRENT, VOLTAGE, Rig
@@ -31,7 +31,7 @@ class BreakInSettings(StepSettings):
     duration_s: float = setting(3600.0, "For", "s", low=1, high=86_400)
     level_v: float = setting(0.5, "Level at the output", "V", low=1e-3, high=20)
     odd_db: float = setting(1.0, "Stop when the level at the unit moves by more than so many dB", low=0.05, high=20)
-    rate_hz: int = setting(48_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
+    rate_hz: int = sample_rate(48_000)
 
 
 class BreakIn(StepKind[BreakInSettings]):

@@ -12,7 +12,7 @@ from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.errors import MeasurementError, NoSignal
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, with_roles
-from utter_calm.measure.kind import Passage, Passages, PlotSpec, StepKind, StepSettings, setting
+from utter_calm.measure.kind import Passage, Passages, PlotSpec, StepKind, StepSettings, sample_rate, setting
 from utter_calm.measure.pictures import PHASE
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
 from utter_calm.measure.tone_set import check_tones, fitted_tones, odd_tones, period_frames
@@ -29,12 +29,12 @@ _NEAR_NOISE = 2.0
 class CrosstalkSettings(StepSettings):
     """Settings of crosstalk."""
 
-    low_hz: float = setting(20.0, "Lowest tone", "Hz", low=4, high=80_000)
-    high_hz: float = setting(20_000.0, "Highest tone", "Hz", low=10, high=90_000)
+    low_hz: float = setting(20.0, "Lowest tone", "Hz", low=4, high=160_000)
+    high_hz: float = setting(20_000.0, "Highest tone", "Hz", low=10, high=180_000)
     tones: int = setting(28, "Tones", "1", low=3, high=100)
     level_v: float = setting(0.094, "Level of all tones together", "V", low=1e-6, high=100)
     periods: int = setting(1, "Periods", "1", low=1, high=60, rare=True)
-    rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
+    rate_hz: int = sample_rate(96_000)
 
     def check(self) -> None:
         """Refuse values outside their bounds, and a range that is none."""

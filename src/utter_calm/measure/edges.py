@@ -12,7 +12,7 @@ from utter_calm.analysis.edges import EdgeAnalysis, analyze_edges
 from utter_calm.errors import InputError
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, with_roles
-from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
+from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, sample_rate, setting
 from utter_calm.measure.result import Reading, Result, ResultBuilder, Trace, Trust
 from utter_calm.measure.usable import usable_part
 from utter_calm.quantities import si_text
@@ -31,7 +31,7 @@ class EdgesSettings(StepSettings):
     frequency_hz: float = setting(1_003.0, "Repetition", "Hz", low=100, high=20_000)
     level_v: float = setting(0.094, "Level (half the step)", "V", low=1e-6, high=100)
     duration_s: float = setting(0.5, "Averaged over", "s", low=0.02, high=60, rare=True)
-    rate_hz: int = setting(192_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
+    rate_hz: int = sample_rate(192_000)
 
     def check(self) -> None:
         """Refuse values outside their bounds, and edges too close to each other."""

@@ -15,7 +15,7 @@ from utter_calm.errors import InputError
 from utter_calm.measure.bench_readings import BENCH_READINGS, add_bench_readings
 from utter_calm.measure.capture import Capture, FloatArray
 from utter_calm.measure.declare import with_roles
-from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
+from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, sample_rate, setting
 from utter_calm.measure.line_trace import line_trace
 from utter_calm.measure.one_tone import tone_of
 from utter_calm.measure.parallel import PreparedChannels, prepare_each
@@ -37,12 +37,12 @@ _SHOWN_PERIODS = 3
 class FirstLookSettings(StepSettings):
     """Settings of a first look."""
 
-    frequency_hz: float = setting(997.0, "Frequency", "Hz", low=2, high=90_000)
+    frequency_hz: float = setting(997.0, "Frequency", "Hz", low=2, high=180_000)
     level_v: float = setting(0.094, "Level at the output", "V", low=1e-6, high=100)
     duration_s: float = setting(2.0, "Duration", "s", low=0.25, high=120)
-    band_low_hz: float = setting(20.0, "Band from", "Hz", low=0, high=96_000, analysis_only=True)
-    band_high_hz: float = setting(20_000.0, "Band to", "Hz", low=1, high=96_000, analysis_only=True)
-    rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
+    band_low_hz: float = setting(20.0, "Band from", "Hz", low=0, high=192_000, analysis_only=True)
+    band_high_hz: float = setting(20_000.0, "Band to", "Hz", low=1, high=192_000, analysis_only=True)
+    rate_hz: int = sample_rate(96_000)
 
     def check(self) -> None:
         """Refuse values outside their bounds, a tone above half the rate, and an empty band."""

@@ -14,7 +14,7 @@ from utter_calm.analysis.tone import ToneAnalysis
 from utter_calm.errors import InputError
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, with_roles
-from utter_calm.measure.kind import Passage, Passages, PlotSpec, StepKind, StepSettings, setting
+from utter_calm.measure.kind import Passage, Passages, PlotSpec, StepKind, StepSettings, sample_rate, setting
 from utter_calm.measure.parallel import each_channel
 from utter_calm.measure.point import DISTORTION_TRACES, ORDERS, Points, distortion_traces, gather, tone_at
 from utter_calm.measure.result import FloatArray, Result, ResultBuilder, Trace, Trust
@@ -35,8 +35,8 @@ class FrequencySeriesSettings(StepSettings):
     """Settings of distortion against frequency."""
 
     method: str = setting(STEPPED, "How", choices=_METHODS)
-    start_hz: float = setting(20.0, "From", "Hz", low=2, high=90_000)
-    stop_hz: float = setting(20_000.0, "To", "Hz", low=2, high=90_000)
+    start_hz: float = setting(20.0, "From", "Hz", low=2, high=180_000)
+    stop_hz: float = setting(20_000.0, "To", "Hz", low=2, high=180_000)
     spacing: str = setting(
         "count", "Spacing", choices=(("count", "so many points"), ("per_octave", "points per octave")), rare=True
     )
@@ -46,9 +46,9 @@ class FrequencySeriesSettings(StepSettings):
     lower_levels: str = setting("", "Lower levels as well, with commas")
     uncertainty: float = setting(0.05, "Uncertainty asked of THD+N (k = 2)", "1", low=0.002, high=1, rare=True)
     sweep_s: float = setting(4.0, "Length of the sweep", "s", low=0.5, high=60, rare=True)
-    band_low_hz: float = setting(10.0, "Band from", "Hz", low=0, high=96_000, analysis_only=True)
-    band_high_hz: float = setting(80_000.0, "Band to", "Hz", low=1, high=96_000, analysis_only=True)
-    rate_hz: int = setting(192_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
+    band_low_hz: float = setting(10.0, "Band from", "Hz", low=0, high=192_000, analysis_only=True)
+    band_high_hz: float = setting(80_000.0, "Band to", "Hz", low=1, high=192_000, analysis_only=True)
+    rate_hz: int = sample_rate(192_000)
 
     def check(self) -> None:
         """Refuse values outside their bounds, a range that is none, and tones that the rate cannot carry."""

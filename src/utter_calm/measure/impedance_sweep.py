@@ -18,7 +18,7 @@ from utter_calm.measure.kind import Passage, Passages, PlotSpec, SingleStimulus,
 from utter_calm.measure.pictures import NYQUIST, PARTS, PHASE
 from utter_calm.measure.result import Result, ResultBuilder
 from utter_calm.measure.sensed import READINGS, add_impedance, impedance_of, sharpness_of
-from utter_calm.measure.settings import YES_OR_NO
+from utter_calm.measure.settings import YES_OR_NO, sample_rate
 from utter_calm.measure.swept import SweptSettings, between_silences
 from utter_calm.quantities import si_text
 from utter_calm.rig import Rig
@@ -31,7 +31,7 @@ class ImpedanceSweepSettings(SweptSettings):
     """Settings of an impedance sweep; the level is small, for a cone that moves far is another driver."""
 
     start_hz: float = setting(4.0, "Start", "Hz", low=0.5, high=20_000)
-    stop_hz: float = setting(22_000.0, "Stop", "Hz", low=10, high=88_000)
+    stop_hz: float = setting(22_000.0, "Stop", "Hz", low=10, high=176_000)
     duration_s: float = setting(5.0, "Duration", "s", low=0.5, high=120)
     level_v: float = setting(0.25, "Level at the output", "V", low=1e-4, high=20)
     told_as: str = setting(OUTPUT, "Level told as", choices=TOLD_AS)
@@ -40,7 +40,7 @@ class ImpedanceSweepSettings(SweptSettings):
     per_octave: int = setting(12, "Tones to an octave, tone by tone", low=1, high=96, rare=True)
     averages: int = setting(1, "Sweeps averaged", low=1, high=64)
     closer: str = setting("yes", "A second sweep where a peak is sharp or rough", choices=YES_OR_NO)
-    rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
+    rate_hz: int = sample_rate(96_000)
 
 
 class ImpedanceSweep(SingleStimulus[ImpedanceSweepSettings]):

@@ -13,7 +13,7 @@ from utter_calm.analysis.intermodulation import Intermodulation as Found
 from utter_calm.errors import InputError, NoSignal
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, with_roles
-from utter_calm.measure.kind import Over, Passage, Passages, PlotSpec, StepKind, StepSettings, setting
+from utter_calm.measure.kind import Over, Passage, Passages, PlotSpec, StepKind, StepSettings, sample_rate, setting
 from utter_calm.measure.line_trace import line_trace
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
 from utter_calm.measure.tone_readings import TONE_TRACES
@@ -48,7 +48,7 @@ class IntermodulationSettings(StepSettings):
     levels: int = setting(1, "Levels", "1", low=1, high=60)
     start_v: float = setting(0.003, "Lowest level, of several", "V", low=1e-6, high=100)
     duration_s: float = setting(0.5, "Record each for", "s", low=0.1, high=60, rare=True)
-    rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
+    rate_hz: int = sample_rate(96_000)
 
     def check(self) -> None:
         """Refuse values outside their bounds, and levels that do not rise."""

@@ -21,6 +21,7 @@ from utter_calm.measure.settings import (
     SettingField,
     SettingValues,
     StepSettings,
+    sample_rate,
     setting,
     setting_changes,
     setting_fields,
@@ -204,5 +205,5 @@ class SingleStimulus(StepKind[S]):
 
 __all__ = [
     "Kind", "Over", "Passage", "Passages", "PlotSpec", "SettingField", "SettingValues", "SingleStimulus", "StepKind",
-    "StepSettings", "Stimulus", "setting", "setting_changes", "setting_fields",
+    "StepSettings", "Stimulus", "sample_rate", "setting", "setting_changes", "setting_fields",
 ]  # fmt: skip

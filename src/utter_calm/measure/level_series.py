@@ -15,7 +15,7 @@ from utter_calm.measure.declare import Declared, with_roles
 from utter_calm.measure.kind import Over, Passages, PlotSpec, StepKind, StepSettings, setting
 from utter_calm.measure.point import DISTORTION_TRACES, ORDERS, Points, distortion_traces, gather, tone_at
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
-from utter_calm.measure.settings import YES_OR_NO
+from utter_calm.measure.settings import YES_OR_NO, sample_rate
 from utter_calm.measure.stepped import SteppedTone, measured_points
 from utter_calm.quantities import si_text
 from utter_calm.quantities.parse import parse_list
@@ -37,7 +37,7 @@ OVER = (
 class LevelSeriesSettings(StepSettings):
     """Settings of distortion against level."""
 
-    frequency_hz: float = setting(997.0, "Frequency", "Hz", low=2, high=90_000)
+    frequency_hz: float = setting(997.0, "Frequency", "Hz", low=2, high=180_000)
     start_v: float = setting(3e-3, "Lowest level at the output", "V", low=1e-6, high=100)
     level_v: float = setting(2.0, "Highest level at the output", "V", low=1e-6, high=100)
     spacing: str = setting("db", "Spacing", choices=(("db", "dB steps"), ("count", "so many steps")), rare=True)
@@ -49,9 +49,9 @@ class LevelSeriesSettings(StepSettings):
     bounds: str = setting("0.1 %, 1 %, 10 %", "Read off at", analysis_only=True, rare=True)
     of: str = setting("thd_n", "Read off from", choices=(("thd_n", "THD+N"), ("thd", "THD")), analysis_only=True, rare=True)
     nominal_v: float = setting(0.0, "Nominal level at the unit's output (0: none)", "V", high=1000, analysis_only=True)
-    band_low_hz: float = setting(20.0, "Band from", "Hz", low=0, high=96_000, analysis_only=True)
-    band_high_hz: float = setting(20_000.0, "Band to", "Hz", low=1, high=96_000, analysis_only=True)
-    rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
+    band_low_hz: float = setting(20.0, "Band from", "Hz", low=0, high=192_000, analysis_only=True)
+    band_high_hz: float = setting(20_000.0, "Band to", "Hz", low=1, high=192_000, analysis_only=True)
+    rate_hz: int = sample_rate(96_000)
 
     def check(self) -> None:
         """Refuse values outside their bounds, and levels that do not rise."""

@@ -12,7 +12,7 @@ from utter_calm.analysis.multitone import MultitoneAnalysis, TonesFit, fit_tones
 from utter_calm.analysis.multitone_skirts import skirts
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, with_roles
-from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, setting
+from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stimulus, sample_rate, setting
 from utter_calm.measure.line_trace import line_trace
 from utter_calm.measure.parallel import PreparedChannels, prepare_each
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
@@ -35,15 +35,15 @@ _AUDIBLE = 10 ** (-60 / 20)
 class MultitoneSettings(StepSettings):
     """Settings of a multitone."""
 
-    low_hz: float = setting(20.0, "Lowest tone", "Hz", low=2, high=80_000)
-    high_hz: float = setting(20_000.0, "Highest tone", "Hz", low=10, high=90_000)
+    low_hz: float = setting(20.0, "Lowest tone", "Hz", low=2, high=160_000)
+    high_hz: float = setting(20_000.0, "Highest tone", "Hz", low=10, high=180_000)
     tones: int = setting(31, "Tones", "1", low=3, high=120)
     places: str = setting("any", "Tones on", choices=(("any", "any bin"), ("odd", "odd bins")), rare=True)
     level_v: float = setting(0.094, "Level of all tones together", "V", low=1e-6, high=100)
     periods: int = setting(2, "Periods", "1", low=1, high=60, rare=True)
-    band_low_hz: float = setting(20.0, "Band from", "Hz", low=0, high=96_000, analysis_only=True)
-    band_high_hz: float = setting(20_000.0, "Band to", "Hz", low=1, high=96_000, analysis_only=True)
-    rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
+    band_low_hz: float = setting(20.0, "Band from", "Hz", low=0, high=192_000, analysis_only=True)
+    band_high_hz: float = setting(20_000.0, "Band to", "Hz", low=1, high=192_000, analysis_only=True)
+    rate_hz: int = sample_rate(96_000)
 
     def check(self) -> None:
         """Refuse values outside their bounds, a range that is none, and tones too close to half the rate."""

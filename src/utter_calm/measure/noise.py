@@ -15,7 +15,7 @@ from utter_calm.measure.kind import PlotSpec, SingleStimulus, StepSettings, Stim
 from utter_calm.measure.noise_readings import TONE_FS, TONE_HZ, PreparedNoise, add_noise, hear_noise, prepare_noise
 from utter_calm.measure.parallel import PreparedChannels, each_channel, prepare_each
 from utter_calm.measure.result import Reading, Result, ResultBuilder
-from utter_calm.measure.settings import YES_OR_NO
+from utter_calm.measure.settings import YES_OR_NO, sample_rate
 from utter_calm.measure.tone_readings import TONE_READINGS, TONE_TRACES
 from utter_calm.rig import Rig
 from utter_calm.signals.ramp import with_ramps
@@ -36,9 +36,9 @@ class NoiseSettings(StepSettings):
     reference_v: float = setting(0.0, "Level that SNR refers to (0: none)", "V", high=1_000, analysis_only=True, rare=True)
     full_scale_v: float = setting(2.0, "The unit's full scale, for dynamic range", "V", low=1e-3, high=100)
     subtract: str = setting("no", "Subtract the rig's own noise", choices=YES_OR_NO, analysis_only=True, rare=True)
-    band_low_hz: float = setting(20.0, "Band from", "Hz", low=0, high=96_000, analysis_only=True)
-    band_high_hz: float = setting(20_000.0, "Band to", "Hz", low=1, high=96_000, analysis_only=True)
-    rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
+    band_low_hz: float = setting(20.0, "Band from", "Hz", low=0, high=192_000, analysis_only=True)
+    band_high_hz: float = setting(20_000.0, "Band to", "Hz", low=1, high=192_000, analysis_only=True)
+    rate_hz: int = sample_rate(96_000)
 
     def check(self) -> None:
         """Refuse values outside their bounds, and an empty band."""

@@ -25,7 +25,7 @@ class PartSettings(StepSettings):
     """Settings of a part."""
 
     kind: str = setting(AUTO, "Kind of part", choices=KINDS, analysis_only=True)
-    at_hz: float = setting(1000.0, "At", "Hz", low=1, high=90_000, analysis_only=True)
+    at_hz: float = setting(1000.0, "At", "Hz", low=1, high=180_000, analysis_only=True)
     marked: str = setting("", "Marked, as in 10uF 5%; empty takes the part's name", analysis_only=True)
 
     def check(self) -> None:

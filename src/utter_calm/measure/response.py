@@ -14,7 +14,7 @@ from utter_calm.analysis.sweep import SweepAnalysis, analyze_sweep
 from utter_calm.errors import MeasurementError
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, about_record, with_roles
-from utter_calm.measure.kind import PlotSpec, SingleStimulus, Stimulus, setting
+from utter_calm.measure.kind import PlotSpec, SingleStimulus, Stimulus, sample_rate, setting
 from utter_calm.measure.parallel import each_channel
 from utter_calm.measure.pictures import PHASE
 from utter_calm.measure.point import ORDERS
@@ -32,12 +32,12 @@ class ResponseSettings(SweptSettings):
     """Settings of a response."""
 
     start_hz: float = setting(4.0, "Start", "Hz", low=0.5, high=20_000)
-    stop_hz: float = setting(84_000.0, "Stop", "Hz", low=10, high=92_000)
+    stop_hz: float = setting(84_000.0, "Stop", "Hz", low=10, high=184_000)
     duration_s: float = setting(4.0, "Duration", "s", low=0.3, high=120)
     level_v: float = setting(0.094, "Level at the output", "V", low=1e-6, high=100)
-    ripple_low_hz: float = setting(20.0, "Ripple from", "Hz", low=1, high=90_000, analysis_only=True, rare=True)
-    ripple_high_hz: float = setting(20_000.0, "Ripple to", "Hz", low=2, high=92_000, analysis_only=True, rare=True)
-    rate_hz: int = setting(192_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
+    ripple_low_hz: float = setting(20.0, "Ripple from", "Hz", low=1, high=180_000, analysis_only=True, rare=True)
+    ripple_high_hz: float = setting(20_000.0, "Ripple to", "Hz", low=2, high=184_000, analysis_only=True, rare=True)
+    rate_hz: int = sample_rate(192_000)
 
 
 _READINGS = about_record({

@@ -26,8 +26,8 @@ class SeatSettings(StepSettings):
 
     how: str = setting(POWER, "Mean of", choices=((POWER, "power"), (COMPLEX, "complex values")), analysis_only=True)
     smoothing: str = setting("6", "Smoothed over", choices=_SMOOTHINGS, analysis_only=True)
-    band_low_hz: float = setting(100.0, "Spread read from", "Hz", low=1, high=80_000, analysis_only=True)
-    band_high_hz: float = setting(10_000.0, "Spread read to", "Hz", low=2, high=80_000, analysis_only=True)
+    band_low_hz: float = setting(100.0, "Spread read from", "Hz", low=1, high=160_000, analysis_only=True)
+    band_high_hz: float = setting(10_000.0, "Spread read to", "Hz", low=2, high=160_000, analysis_only=True)
 
 
 class SeatAverage(Deduction[SeatSettings]):

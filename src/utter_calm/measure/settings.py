@@ -38,6 +38,11 @@ def setting(
     return field(default=default, metadata=meta)
 
 
+def sample_rate(default_hz: int) -> Any:  # noqa: ANN401
+    """Declare the field ``rate_hz``: any rate that converters have; whether the rig's has it shows when it is opened."""
+    return setting(default_hz, "Sample rate", "Hz", low=RATES_HZ[0], high=RATES_HZ[-1], rare=True)
+
+
 class StepSettings:
     """Base of the settings of all kinds; frozen dataclasses whose fields are made by :func:`setting`."""
 

@@ -38,8 +38,8 @@ class SpliceSettings(StepSettings):
     port: str = setting("", "Diameter of the port's mouth (empty: none)", analysis_only=True)
     baffle: str = setting("", "Width of the baffle (or “measured”: as it is heard from afar; empty: no step)", analysis_only=True)
     far: str = setting(IN_ROOM, "From afar", choices=_FARS, analysis_only=True)
-    band_low_hz: float = setting(100.0, "Tolerance read from", "Hz", low=1, high=80_000, analysis_only=True)
-    band_high_hz: float = setting(10_000.0, "Tolerance read to", "Hz", low=2, high=80_000, analysis_only=True)
+    band_low_hz: float = setting(100.0, "Tolerance read from", "Hz", low=1, high=160_000, analysis_only=True)
+    band_high_hz: float = setting(10_000.0, "Tolerance read to", "Hz", low=2, high=160_000, analysis_only=True)
 
     def metres(self, text: str, what: str) -> float:
         """Read a length.

@@ -102,7 +102,7 @@ def add_tone_readings(
         out.add(name, channel, weighted, unit, weighted * math.hypot(u_weighted, u_rel))
     if quasi_peak is not None:
         peak = quasi_peak.read(tone.band_hz)
-        u_peak = quasi_peak.u_relative(tone.noise_spectrum, tone.band_hz)
+        u_peak = quasi_peak.u_relative(tone.residual.fine, tone.band_hz)
         out.add("noise_468", channel, peak, unit, peak * math.hypot(u_peak, u_rel))
     # a constant has no r.m.s. of a sine: in volts it is instantaneous, without volts it is a part of full scale
     dc_scale = 1.0 if unit == "V" else 1 / math.sqrt(2)

@@ -12,7 +12,7 @@ from utter_calm.analysis.tone import analyze_tone
 from utter_calm.errors import InputError, NoSignal
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, with_roles
-from utter_calm.measure.kind import Passage, Passages, PlotSpec, StepKind, StepSettings, setting
+from utter_calm.measure.kind import Passage, Passages, PlotSpec, StepKind, StepSettings, sample_rate, setting
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
 from utter_calm.quantities import Conditions, read_value, si_text
 from utter_calm.rig import Rig
@@ -31,7 +31,7 @@ class TrackingSettings(StepSettings):
     frequency_hz: float = setting(997.0, "Frequency", "Hz", low=20, high=20_000)
     level_v: float = setting(0.1, "Level at the output", "V", low=1e-6, high=100)
     duration_s: float = setting(0.4, "Record each for", "s", low=0.05, high=20, rare=True)
-    rate_hz: int = setting(96_000, "Sample rate", "Hz", low=44_100, high=192_000, rare=True)
+    rate_hz: int = sample_rate(96_000)
 
     def check(self) -> None:
         """Refuse values outside their bounds, and a knob without positions."""

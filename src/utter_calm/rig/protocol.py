@@ -18,7 +18,7 @@ from utter_calm.quantities import Measured, Value
 
 FloatArray = npt.NDArray[np.float64]
 
-RATES_HZ = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
+RATES_HZ = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000, 352_800, 384_000)
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,11 +7,11 @@ import sys
 from collections.abc import Callable
 from typing import Any
 
+from utter_calm.rig.protocol import RATES_HZ
 from utter_calm.rig.sound.address import lasting_name
 from utter_calm.rig.sound.pump import Pump
 from utter_calm.rig.sound.words import Device, Open
 
-RATES_HZ = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000, 352_800, 384_000)
 _ASKED_CHANNELS = 2
 
 
