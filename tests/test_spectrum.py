@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 
 from utter_calm.analysis.quick_lines import line_powers
-from utter_calm.analysis.spectrum import line_spectrum
+from utter_calm.analysis.spectrum import line_spectra, line_spectrum
 from utter_calm.analysis.transforms import next_fast_len, turning
-from utter_calm.analysis.windows import BLACKMAN_HARRIS_7, CosineWindow
+from utter_calm.analysis.windows import BLACKMAN_HARRIS_7, FLAT, CosineWindow
 
 RECT = CosineWindow("none", (1.0, 0.0))
 
@@ -82,3 +82,34 @@ def test_quick_lines_are_those_of_the_spectrum(noise):
     for channel, column in enumerate(records.T):
         exact = line_spectrum(column, rate).line_rms
         assert quick[:, channel] == pytest.approx(exact, rel=1e-6, abs=10 ** (-240 / 20))
+
+
+@pytest.mark.parametrize("frames", [20, 21, 4_801, 96_000])
+def test_two_spectra_at_once_are_the_two_by_themselves(noise, frames):
+    record = noise.normal(size=frames) + 3.0
+    both = line_spectra(record, 96_000, BLACKMAN_HARRIS_7, FLAT)
+    for window, found in zip((BLACKMAN_HARRIS_7, FLAT), both, strict=True):
+        alone = line_spectrum(record, 96_000, window)
+        assert found.line_rms == pytest.approx(alone.line_rms, abs=1e-14)
+        assert (found.bin_hz, found.window, found.noise_bandwidth_bins) == (alone.bin_hz, window.name, alone.noise_bandwidth_bins)
+
+
+def test_a_strong_line_in_one_window_adds_rounding_only_to_the_other(noise):
+    """A line of the mains has skirts under the flat window; under the other there is nothing of them."""
+    t = np.arange(96_000) / 96_000
+    record = np.sin(2 * np.pi * 50.37 * t) + 1e-12 * noise.normal(size=len(t))
+    fine, flat = line_spectra(record, 96_000, BLACKMAN_HARRIS_7, FLAT)
+    alone = line_spectrum(record, 96_000)
+    assert fine.band_power(1_000, 20_000) == pytest.approx(alone.band_power(1_000, 20_000), rel=1e-3)
+    assert flat.band_power(1_000, 20_000) > 100 * fine.band_power(1_000, 20_000)
+
+
+@pytest.mark.parametrize(
+    ("low", "high"), [(0.0, 48_000.0), (20.0, 20_000.0), (100.2, 100.9), (99.5, 100.5), (300.0, 300.0), (5.0, 1e6)]
+)
+def test_a_band_counts_the_part_of_each_line_that_lies_inside(noise, low, high):
+    spectrum = line_spectrum(noise.normal(size=96_000), 96_000)
+    at = np.arange(len(spectrum.line_rms))
+    share = np.clip(np.minimum(at + 0.5, high) - np.maximum(at - 0.5, low), 0, None)
+    expected = np.sum(spectrum.line_rms**2 * share) / spectrum.noise_bandwidth_bins
+    assert spectrum.band_power(low, high) == pytest.approx(expected, rel=1e-12, abs=1e-30)

@@ -10,13 +10,14 @@ from __future__ import annotations
 
 from concurrent.futures import Future
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
 from utter_calm.analysis.excitation import BESIDE, FARTHEST_ORDER, Excitation, excitation, frames_for
 from utter_calm.analysis.low_end import low_end_model
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.transforms import irfft, rfft, rfft_single, turning
+from utter_calm.analysis.transforms import irfft, irfft_single, rfft, rfft_single, turning
 from utter_calm.signals.ramp import raised_cosine
 from utter_calm.signals.sweep import ComplexArray, Sweep
 
@@ -173,9 +174,10 @@ def _unexplained(impulse: FloatArray, near: FloatArray, heard: ComplexArray, pla
     In single precision: more than enough to see what leaps out, and half the work.
     """
     explained = rfft_single(impulse * near) * played.astype(np.complex64)
-    return irfft(heard.astype(np.complex64) - explained, len(impulse))[:recorded]
+    return np.asarray(irfft_single(heard.astype(np.complex64) - explained, len(impulse))[:recorded], dtype=np.float64)
 
 
+@lru_cache(maxsize=4)
 def _linear_window(frames: int, rate_hz: float, sweep: Sweep) -> FloatArray:
     """Everything but the stretch before the impulse in which the orders stand: wide, so that it hardly smooths."""
     before = int(sweep.lead_s(2) * rate_hz) // 2
@@ -186,9 +188,11 @@ def _linear_window(frames: int, rate_hz: float, sweep: Sweep) -> FloatArray:
     window[after - fade : after] = raised_cosine(fade)[::-1]
     window[frames - before :] = 1.0
     window[frames - before : frames - before + before // 2] = raised_cosine(before // 2)
+    window.setflags(write=False)
     return window
 
 
+@lru_cache(maxsize=4)
 def _near(frames: int, rate_hz: float, sweep: Sweep) -> FloatArray:
     """A window about the impulse only, a tenth of a second long: what comes later is reverberation, noise, or a click."""
     before = min(int(_BEFORE_S * rate_hz), max(1, int(sweep.lead_s(2) * rate_hz) // 2))
@@ -196,6 +200,7 @@ def _near(frames: int, rate_hz: float, sweep: Sweep) -> FloatArray:
     window = np.zeros(frames)
     window[:after] = raised_cosine(after)[::-1]
     window[frames - before :] = raised_cosine(before)
+    window.setflags(write=False)
     return window
 
 
@@ -213,7 +218,7 @@ def _trust_the_low_end(gain: ComplexArray, raw: ComplexArray, frequency: FloatAr
 def _arrival(gain: ComplexArray, frames: int) -> float:
     """Position in samples of the highest peak of the impulse response, between samples by a finely padded transform."""
     # single precision finds the peak; where it is between samples is told in double
-    impulse = irfft(gain.astype(np.complex64), frames)
+    impulse = irfft_single(gain, frames)
     peak = int(np.argmax(np.abs(impulse)))
     fine, around = 32, np.arange(-1, 1 + 1e-9, 1 / 32)
     # the sum of cosines about the peak, exactly, from a thinned set of lines (every line counts only near the peak)

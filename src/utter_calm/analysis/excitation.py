@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -57,14 +58,24 @@ def excitation(recorded: int, stimulus: FloatArray, sweep: Sweep, rate_hz: float
     longest = max(recorded, len(stimulus))
     frames = frames_for(longest, sweep, rate_hz)
     coming = BESIDE.submit(rfft, stimulus, frames)
-    frequency = np.asarray(np.arange(frames // 2 + 1) * (rate_hz / frames), dtype=np.float64)
-    endless = np.zeros(len(frequency), dtype=complex)
-    endless[1:] = sweep.spectrum(frequency[1:]) * rate_hz
+    frequency, endless = _endless(sweep, rate_hz, frames)
     played = coming.result()
     inside, beyond = np.abs(played), np.abs(endless)
     low, high = _excited(inside, beyond, frequency, sweep)
     beyond[low : high + 1] = inside[low : high + 1]
     return Excitation(stimulus, longest, frames, frequency, played, endless, beyond, low, high)
+
+
+@lru_cache(maxsize=2)
+def _endless(sweep: Sweep, rate_hz: float, frames: int) -> tuple[FloatArray, ComplexArray]:
+    """Bins of a transform and the closed form at them; kept, for take after take is made with the same sweep."""
+    frequency = np.asarray(np.arange(frames // 2 + 1) * (rate_hz / frames), dtype=np.float64)
+    endless = np.zeros(len(frequency), dtype=complex)
+    endless[1:] = sweep.spectrum(frequency[1:])
+    endless *= rate_hz
+    for array in (frequency, endless):
+        array.setflags(write=False)
+    return frequency, endless
 
 
 def frames_for(longest: int, sweep: Sweep, rate_hz: float) -> int:

@@ -51,8 +51,14 @@ def _leaps(rest: FloatArray, rate_hz: float, factor: int) -> list[tuple[int, int
     usual = 1.4826 * np.median(leaps[:whole].reshape(-1, block), axis=1)
     # a signal that begins or ends in the next block leaps there by itself
     usual = np.maximum(usual, np.maximum(np.append(usual[1:], 0.0), np.append(0.0, usual[:-1])))
-    limit = np.repeat(np.maximum(usual, 0.05 * np.median(usual)), block)
-    over = np.flatnonzero(leaps > _LEAPS * np.append(limit, np.full(len(leaps) - whole, limit[-1])))
+    limit = _LEAPS * np.append(np.maximum(usual, 0.05 * np.median(usual)), 0.0)
+    limit[-1] = limit[-2]
+    # few blocks hold anything that leaps out: only those are looked at sample by sample
+    starts = np.arange(0, len(leaps), block)
+    suspect = np.flatnonzero(np.maximum.reduceat(leaps, starts) > limit[: len(starts)])
+    over = np.concatenate(
+        [np.empty(0, dtype=np.int64), *(k * block + np.flatnonzero(leaps[k * block : (k + 1) * block] > limit[k]) for k in suspect)]
+    )
     if not len(over) or not np.any(usual > 0):
         return []
     breaks = np.flatnonzero(np.diff(over) > _TOGETHER_S * rate_hz / factor)

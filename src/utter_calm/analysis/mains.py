@@ -8,8 +8,10 @@ from functools import lru_cache
 import numpy as np
 import numpy.typing as npt
 
+from utter_calm.analysis.blocks import BLOCK, Blocks
 from utter_calm.analysis.spectrum import FloatArray, LineSpectrum
 from utter_calm.analysis.transforms import next_fast_len, rfft
+from utter_calm.analysis.windows import HANN
 
 RANGES_HZ = ((49.5, 50.5), (59.5, 60.5))
 HIGHEST_MULTIPLE = 20
@@ -65,7 +67,7 @@ def find_mains(
     resolution = rate_hz / len(residual)
     multiples = np.arange(1, highest + 1)
     padded = next_fast_len(4 * len(record))
-    fine = _crests(np.abs(rfft(record * np.hanning(len(record)), padded)) ** 2, round(padded / len(record)))
+    fine = _crests(np.abs(rfft(record * HANN.samples(len(record)), padded)) ** 2, round(padded / len(record)))
     best: tuple[float, float] | None = None
     for low, high in RANGES_HZ:
         # the highest multiple must not turn by more than a quarter of a cycle between two candidates
@@ -145,7 +147,7 @@ def _turned_back(
 
     What is left turns by half a cycle or so over the whole record: over one of many stretches it stands still.
     """
-    shape = np.hanning(len(record) + 1)[:-1]
+    shape = HANN.samples(len(record))
     stretch = max(1, len(record) // _STRETCHES)
     count = -(-len(record) // stretch)
     padded = np.zeros(count * stretch)
@@ -203,14 +205,13 @@ def _lowpass(rate_hz: float, edge_hz: float, factor: int) -> FloatArray:
 
 def _phasors(record: FloatArray, rate: float, frequency: float, highest: int) -> npt.NDArray[np.complex128]:
     """Complex peak amplitudes of the multiples, Hann-weighted so that neighbours do not add to each other."""
-    shape = np.hanning(len(record) + 1)[:-1]
-    turn = np.exp(-2j * np.pi * frequency / rate * np.arange(len(record)))
-    weighted = record * shape * (2 / shape.sum()) + 0j
-    out = np.empty(highest, dtype=complex)
-    for index in range(highest):  # one more turn each time: cheaper than a fresh exponential for every multiple
-        weighted *= turn
-        out[index] = weighted.sum()
-    return out
+    shape = HANN.samples(len(record))
+    blocks = Blocks(record * shape)
+    turn = 2 * np.pi * frequency / rate * np.arange(1, highest + 1)
+    inside = np.outer(np.arange(BLOCK), turn)
+    sums = blocks.times(np.hstack([np.cos(inside), np.sin(inside)]))
+    turned = (sums[:, :highest] - 1j * sums[:, highest:]) * np.exp(-1j * np.outer(blocks.start, turn))
+    return np.asarray(turned.sum(axis=0) * (2 / shape.sum()))
 
 
 def _free(lines: FloatArray, avoid_hz: FloatArray, distance: float) -> npt.NDArray[np.bool_]:

@@ -11,8 +11,8 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from utter_calm.analysis.spectrum import FloatArray, LineSpectrum, line_spectrum
-from utter_calm.analysis.windows import FLAT
+from utter_calm.analysis.spectrum import FloatArray, LineSpectrum, line_spectra
+from utter_calm.analysis.windows import BLACKMAN_HARRIS_7, FLAT
 
 _ABOVE_HZ, _ABOVE_BINS = 500.0, 100
 Weighting = Callable[[FloatArray], FloatArray]
@@ -48,6 +48,6 @@ def _power(spectrum: LineSpectrum, low_hz: float, high_hz: float, weighting: Wei
     return spectrum.weighted_power(low_hz, high_hz, weighting)
 
 
-def residual_noise(remainder: FloatArray, rate_hz: float, fine: LineSpectrum) -> ResidualNoise:
-    """Of what a fit leaves of a record (n,), whose fine spectrum is known already."""
-    return ResidualNoise(fine, line_spectrum(remainder, rate_hz, FLAT))
+def residual_noise(remainder: FloatArray, rate_hz: float) -> ResidualNoise:
+    """Of what a fit leaves of a record (n,)."""
+    return ResidualNoise(*line_spectra(remainder, rate_hz, BLACKMAN_HARRIS_7, FLAT))

@@ -74,7 +74,6 @@ class ToneAnalysis:
     mains: Mains | None
     band_hz: tuple[float, float]
     spectrum: LineSpectrum
-    noise_spectrum: LineSpectrum
     residual: ResidualNoise
     rest: FloatArray
     level_spread: float
@@ -96,16 +95,16 @@ def analyze_tone(
 
 def tone_in_band(tone: ToneFit, band_hz: tuple[float, float]) -> ToneAnalysis:
     """Give what a fitted tone tells in a brick-wall band (Hz); what reaches beyond half the rate is cut there."""
-    fit, noise_spectrum, frequency = tone.fit, tone.noise_spectrum, tone.frequency_hz
+    fit, noise_lines, frequency = tone.fit, tone.residual.fine, tone.frequency_hz
     band = band_hz[0], min(band_hz[1], tone.rate_hz / 2)
     duration = tone.frames / tone.rate_hz
 
     amplitude = abs(fit.phasors[0])
     # variance of a fitted peak amplitude: 2 sigma^2 / n with sigma^2 = S fs / 2, that is S / T
-    spread = np.array([_amplitude_spread(noise_spectrum, k * frequency, duration) for k in fit.orders])
+    spread = np.array([_amplitude_spread(noise_lines, k * frequency, duration) for k in fit.orders])
     if tone.motion is not None:
         # what a motion leaves about a harmonic is lines, which a median passes over
-        spread = np.maximum(spread, [_about(noise_spectrum, k * frequency, duration) for k in fit.orders])
+        spread = np.maximum(spread, [_about(noise_lines, k * frequency, duration) for k in fit.orders])
     harmonics = _harmonics(fit, frequency, band, spread)
     in_band = [h for h in harmonics if h.in_band]
     distortion = amplitude * float(np.sqrt(sum(h.ratio**2 for h in in_band)))
@@ -114,7 +113,7 @@ def tone_in_band(tone: ToneFit, band_hz: tuple[float, float]) -> ToneAnalysis:
     noise = float(np.sqrt(tone.residual.power(*band) * freedom))
     u_noise = noise * tone.residual.u_relative(*band)
     # what stands about a moving tone may be motion that was not followed, or noise
-    excess = 0.0 if tone.motion is None else _excess(noise_spectrum, frequency, band)
+    excess = 0.0 if tone.motion is None else _excess(noise_lines, frequency, band)
     if noise > 0:
         u_noise = float(np.hypot(u_noise, excess / (2 * noise)))
     fundamental = amplitude / np.sqrt(2)
@@ -129,7 +128,7 @@ def tone_in_band(tone: ToneFit, band_hz: tuple[float, float]) -> ToneAnalysis:
         u_level=float(np.hypot(spread[0] / np.sqrt(2), excess / (2 * fundamental))),
         phase_rad=float(np.angle(fit.phasors[0])),
         dc=fit.dc,
-        u_dc=float(np.sqrt(noise_spectrum.local_density_squared(0.0) / (2 * duration))),
+        u_dc=float(np.sqrt(noise_lines.local_density_squared(0.0) / (2 * duration))),
         thd=distortion / amplitude if in_band else None,
         u_thd=u_distortion / fundamental,
         thd_n=rest / fundamental,
@@ -141,7 +140,6 @@ def tone_in_band(tone: ToneFit, band_hz: tuple[float, float]) -> ToneAnalysis:
         mains=tone.mains,
         band_hz=band,
         spectrum=tone.spectrum,
-        noise_spectrum=noise_spectrum,
         residual=tone.residual,
         rest=fit.residual,
         level_spread=_level_spread(fit),

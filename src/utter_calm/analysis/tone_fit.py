@@ -40,8 +40,8 @@ class ToneFit:
     ----------
     fit
         The joint fit of fundamental and harmonics.
-    spectrum, noise_spectrum
-        Of the record, and of what the fit leaves.
+    spectrum
+        Of the record.
     residual
         The noise in what the fit leaves.
     mains
@@ -54,7 +54,6 @@ class ToneFit:
 
     fit: HarmonicFit
     spectrum: LineSpectrum
-    noise_spectrum: LineSpectrum
     residual: ResidualNoise
     mains: Mains | None
     frames: int
@@ -91,22 +90,21 @@ def fit_tone(record: FloatArray, rate_hz: float, *, near_hz: float | None = None
         fit, motion = _steady_or_followed(record, start, spectrum, rate_hz)
     except ValueError as problem:
         raise _no_tone(problem, near_hz) from problem
-    noise, mains = _remainder(fit, rate_hz)
-    hum = _hum(fit.residual, omega := _beside(fit, mains, noise, rate_hz))
+    residual, mains = _remainder(fit, rate_hz)
+    hum = _hum(fit.residual, omega := _beside(fit, mains, residual.fine, rate_hz))
     if hum is not None and omega is not None:
         fit, motion = _in_turns(record, fit, motion, hum, omega, spectrum, rate_hz)
-        noise, mains = _remainder(fit, rate_hz)
+        residual, mains = _remainder(fit, rate_hz)
     if len(fit.orders) > HIGHEST_ORDER:
         fit = _lower(fit, record)
-        noise = line_spectrum(fit.residual, rate_hz)
-    residual = residual_noise(fit.residual, rate_hz, noise)
-    return ToneFit(fit, spectrum, noise, residual, mains, len(record), rate_hz, float(np.max(np.abs(record))), motion)
+        residual = residual_noise(fit.residual, rate_hz)
+    return ToneFit(fit, spectrum, residual, mains, len(record), rate_hz, float(max(record.max(), -record.min())), motion)
 
 
-def _remainder(fit: HarmonicFit, rate_hz: float) -> tuple[LineSpectrum, Mains | None]:
-    noise = line_spectrum(fit.residual, rate_hz)
+def _remainder(fit: HarmonicFit, rate_hz: float) -> tuple[ResidualNoise, Mains | None]:
+    residual = residual_noise(fit.residual, rate_hz)
     harmonics = fit.omega * rate_hz / (2 * np.pi) * fit.orders
-    return noise, find_mains(fit.residual, rate_hz, noise, np.asarray(harmonics, dtype=np.float64))
+    return residual, find_mains(fit.residual, rate_hz, residual.fine, np.asarray(harmonics, dtype=np.float64))
 
 
 def _in_turns(
@@ -212,7 +210,8 @@ def _steady(record: FloatArray, omega: float) -> HarmonicFit | None:
     except Unsettled:
         return None
     amplitude = abs(fit.phasors[0])
-    return None if amplitude < 2 * np.std(fit.residual) / np.sqrt(len(record)) * 4 or not amplitude else fit
+    left = float(np.linalg.norm(fit.residual))  # its mean is fitted as well
+    return None if amplitude < 8 * left / len(record) or not amplitude else fit
 
 
 def _highest_heard(fit: HarmonicFit, spectrum: LineSpectrum, rate_hz: float) -> int:
