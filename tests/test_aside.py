@@ -14,13 +14,14 @@ import numpy as np
 import pytest
 
 from tests.conftest import small_demo
-from utter_calm.errors import Cancelled, NoSignal
+from utter_calm.errors import Cancelled, NoSignal, UtterCalmError
 from utter_calm.job.document import Cell
 from utter_calm.job.job import Job
 from utter_calm.job.run.bench import simulated_bench
 from utter_calm.job.run.prompt import WIRING, Answer
 from utter_calm.job.run.run import RunHooks, run_cells
 from utter_calm.measure.aside import Aside
+from utter_calm.measure.kinds import kind_of
 from utter_calm.rig.simulated import SimulatedStream
 
 
@@ -146,3 +147,22 @@ def _lives(pid):
         return Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0] != "Z"
     except OSError:
         return False
+
+
+def test_who_waits_analyses_what_the_helper_has_not_begun(aside, tmp_path):
+    """And what that raises is raised where the result is asked for, not before."""
+    job, takes = run(tmp_path / "a.calm", None)
+    kind, capture = kind_of(takes[-1].kind), job.capture(takes[-1])
+    settings = job.document.step(takes[-1].step).typed_settings()
+    job.close()
+    aside._pool.submit(time.sleep, 1.5)
+    waiting = [aside.analyze(kind, settings, capture) for _ in range(5)]
+    broken = aside.analyze(kind, settings, replace(capture, samples=0 * capture.samples))
+    assert broken.compute_here()
+    assert not broken.compute_here()
+    assert broken.is_there
+    with pytest.raises(UtterCalmError):
+        broken()
+    assert waiting[-1].compute_here()
+    assert [r.value for r in waiting[-1]().readings] == pytest.approx([r.value for r in waiting[0]().readings], rel=1e-9)
+    assert not waiting[0].compute_here()

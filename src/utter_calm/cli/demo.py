@@ -42,9 +42,10 @@ def demo(out: Path | None, *, headless: bool, prepare: bool, as_json: bool) -> i
     job = Job.create(path, demo_document())
     try:
         status = run_headless(job, chosen_cells(job, (), ()), simulated_bench(job.document.plans[0].rig), as_json=as_json)
-        for ending in (".html", ".pdf"):
-            write_report(job, path.with_suffix(ending))
-            click.echo(f"report: {path.with_suffix(ending)}", err=True)
+        reports = [path.with_suffix(ending) for ending in (".html", ".pdf")]
+        write_report(job, *reports)
+        for report in reports:
+            click.echo(f"report: {report}", err=True)
     finally:
         job.close()
     click.echo(f"job:    {path}", err=True)

@@ -5,7 +5,8 @@ from __future__ import annotations
 import contextlib
 import os
 import zlib
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 
 import numpy as np
 import numpy.typing as npt
@@ -20,9 +21,17 @@ FLOAT64 = "float64-zlib"
 _STEPS = 2.0**23
 _EFFORT = 0.5  # of the coder; more takes longer and saves nothing on noise
 _MOST_BYTES = 4_000_000_000
+Encoded = tuple[str, bytes]
+"""An encoding's name, and the bytes."""
+_BESIDE = ThreadPoolExecutor(max_workers=1, thread_name_prefix="coder")
 
 
-def encode(samples: FloatArray, rate_hz: int) -> tuple[str, bytes]:
+def encode_beside(samples: FloatArray, rate_hz: int) -> Callable[[], Encoded]:
+    """Begin to encode on a thread, for the coder lets go of the interpreter; what is given waits for it. As :func:`encode`."""
+    return _BESIDE.submit(encode, samples, rate_hz).result
+
+
+def encode(samples: FloatArray, rate_hz: int) -> Encoded:
     """Give the encoding's name and the bytes of samples (n, channels), 1 is full scale."""
     scaled = samples * _STEPS
     whole = np.rint(scaled)

@@ -11,6 +11,7 @@ from typing import Any, cast
 import msgspec
 
 from utter_calm.errors import InputError, JobFileError
+from utter_calm.formats.lossless import Encoded
 from utter_calm.job.document import NO_SETUP, UNIT, Cell, JobDocument
 from utter_calm.job.document import Unit as UnderTest
 from utter_calm.job.held import HeldTakes
@@ -52,11 +53,13 @@ class Job(HeldTakes):
         sources: Sequence[Source] = (),
         note: str = "",
         pending: Iterable[Cell] | None = None,
+        encoded: Callable[[], Encoded] | None = None,
     ) -> TakeSummary:
         """Store a take that was just made; the rig's newest floor becomes one of its sources.
 
         ``kind`` and ``unit_title`` are looked up in the document when they are not given; a run gives them, for the plan may
-        change while it measures. ``pending`` is what the run has still to do, written in the same transaction.
+        change while it measures. ``pending`` is what the run has still to do, written in the same transaction. ``encoded`` gives
+        the bytes of the capture where these are made already.
         """
         if unit_title is None:
             unit_title = self.document.unit(cell.unit).title if cell.role == UNIT else ""
@@ -64,7 +67,7 @@ class Job(HeldTakes):
             cell, kind or self.document.step(cell.step).kind, settings, result, unit_title,
             capture.rig if capture is not None else rig, origin, (*self._floor_source(cell), *sources), None, note,
         )  # fmt: skip
-        return self._add(draft, result, capture, pending)
+        return self._add(draft, result, capture, pending, encoded)
 
     def derive(self, take: TakeSummary, settings: StepSettings, *, progress: Callable[[float], None] | None = None) -> TakeSummary:
         """Compute an old capture again with other analysis settings; store that as a new take derived from the old.
@@ -218,10 +221,11 @@ class Job(HeldTakes):
         )  # fmt: skip
 
     def _add(
-        self, draft: TakeSummary, result: Result, capture: Capture | None, pending: Iterable[Cell] | None = None
-    ) -> TakeSummary:
+        self, draft: TakeSummary, result: Result, capture: Capture | None, pending: Iterable[Cell] | None = None,
+        encoded: Callable[[], Encoded] | None = None,
+    ) -> TakeSummary:  # fmt: skip
         with self._lock:
-            take_id = self._store.append_take(draft, result, capture, pending=pending)
+            take_id = self._store.append_take(draft, result, capture, pending=pending, encoded=encoded)
             elder = self._current.get(draft.cell)
             # what was stored is what is shown: read it back
             for take in self._store.read_takes(after=take_id - 1):

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 import signal
 import threading
-from concurrent.futures import ProcessPoolExecutor
+from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from multiprocessing import get_context, parent_process
 from types import TracebackType
@@ -15,7 +16,6 @@ from utter_calm.measure.take_step import analyze_step
 from utter_calm.memory import keep_freed_memory
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
     from typing import Any
 
     from utter_calm.measure.capture import Capture
@@ -39,23 +39,46 @@ class Aside:
     def __exit__(self, kind: type[BaseException] | None, what: BaseException | None, where: TracebackType | None) -> None:
         self._pool.shutdown(wait=True, cancel_futures=True)
 
-    def analyze(self, kind: StepKind[Any], settings: StepSettings, capture: Capture) -> Callable[[], Result]:
-        """Begin to analyse; what is given waits for the result and raises what the analysis raised.
-
-        A helper that died (out of memory, killed) loses nothing: the take is analysed here.
-        """
+    def analyze(self, kind: StepKind[Any], settings: StepSettings, capture: Capture) -> Coming:
+        """Begin to analyse, or be put in the queue for it."""
         try:
-            begun = self._pool.submit(_analyze, kind, settings, capture)
+            return Coming((kind, settings, capture), self._pool.submit(_analyze, kind, settings, capture))
         except BrokenProcessPool:
-            return lambda: _analyze(kind, settings, capture)
+            return Coming((kind, settings, capture), None)
 
-        def result() -> Result:
-            try:
-                return begun.result()
-            except BrokenProcessPool:
-                return _analyze(kind, settings, capture)
 
-        return result
+class Coming:
+    """The result of an analysis that runs aside, or waits for its turn there; called, it waits for it and raises what that raised.
+
+    A helper that died (out of memory, killed) loses nothing: the take is analysed here.
+    """
+
+    def __init__(self, what: tuple[StepKind[Any], StepSettings, Capture], begun: Future[Result] | None) -> None:
+        self._what, self._begun = what, begun
+
+    @property
+    def is_there(self) -> bool:
+        """Whether nobody need wait for it."""
+        return self._begun is not None and self._begun.done()
+
+    def compute_here(self) -> bool:
+        """Analyse here where the helper has not begun yet, so that who waits is of use; whether that was done."""
+        if self._begun is None or self._begun.done() or not self._begun.cancel():
+            return False
+        here: Future[Result] = Future()
+        try:
+            here.set_result(_analyze(*self._what))
+        except Exception as problem:  # noqa: BLE001 - told to whom it concerns, in its turn
+            here.set_exception(problem)
+        self._begun = here
+        return True
+
+    def __call__(self) -> Result:
+        """Wait for it."""
+        if self._begun is not None:
+            with contextlib.suppress(BrokenProcessPool):
+                return self._begun.result()
+        return _analyze(*self._what)
 
 
 def _serve() -> None:

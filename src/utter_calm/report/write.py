@@ -50,22 +50,23 @@ def keep_units(text: str) -> str:
     return re.sub(r"(?<=\d) (?=[^\W\d_]{1,4}\b|[%°Ω])|(?<=±) ", "\N{NO-BREAK SPACE}", text)
 
 
-def write_report(job: Job, path: Path, *, appendix: bool = False) -> None:
-    """Write the report; the ending chooses ``.html`` or ``.pdf``, ``appendix`` all steps, pictures and takes behind it.
+def write_report(job: Job, *paths: Path, appendix: bool = False) -> None:
+    """Write the report once or more; the ending chooses ``.html`` or ``.pdf``, ``appendix`` all steps, pictures and takes too.
 
     Raises
     ------
     FileError
-        Another ending, or the file cannot be written.
+        Another ending, or a file cannot be written.
     """
-    ending = path.suffix.lower()
-    if ending not in (".html", ".pdf"):
-        raise FileError(f"A report is .html or .pdf, not “{path.suffix or path.name}”.", hint="Choose one of these endings.")
+    for path in paths:
+        if path.suffix.lower() not in (".html", ".pdf"):
+            raise FileError(f"A report is .html or .pdf, not “{path.suffix or path.name}”.", hint="Choose one of these endings.")
     html = report_html(job, appendix=appendix)
-    if ending == ".html":
-        write_text(path, html)
-    else:
-        write_whole(path, _pdf(html))
+    for path in paths:
+        if path.suffix.lower() == ".html":
+            write_text(path, html)
+        else:
+            write_whole(path, _pdf(html))
 
 
 def _pdf(html: str) -> bytes:

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
@@ -74,9 +75,7 @@ class Sweep:
         """
         if self.stop_hz >= rate_hz / 2:
             raise ValueError(f"a sweep to {self.stop_hz:g} Hz cannot be made at a rate of {rate_hz:g} Hz")
-        frames = round(self.duration_s * rate_hz)
-        phase = self.phase_at(self.onset_s + np.arange(frames) / rate_hz)
-        return with_ramps(self.amplitude * np.sin(phase), round(fade_in_s * rate_hz), round(fade_out_s * rate_hz))
+        return _made(self, rate_hz, round(fade_in_s * rate_hz), round(fade_out_s * rate_hz)).copy()
 
     def spectrum(self, frequency_hz: FloatArray) -> ComplexArray:
         """Fourier transform (unit of the samples times s) at frequencies > 0, by stationary phase.
@@ -94,3 +93,10 @@ class Sweep:
         out.real, out.imag = np.cos(angle), np.sin(angle)
         out *= 0.5 * self.amplitude * np.sqrt(growth / f)
         return out
+
+
+@lru_cache(maxsize=4)
+def _made(sweep: Sweep, rate_hz: float, fade_in: int, fade_out: int) -> FloatArray:
+    """The samples; kept, for a step asks several times how its stimulus looks, and the next take has the same."""
+    phase = sweep.phase_at(sweep.onset_s + np.arange(round(sweep.duration_s * rate_hz)) / rate_hz)
+    return with_ramps(sweep.amplitude * np.sin(phase), fade_in, fade_out)

@@ -54,7 +54,8 @@ class LinearCircuit:
             self._sections.append((np.array([row]), np.zeros((1, 2))))
         turn = np.linspace(_FROM, _TO * 2 * np.pi, _PLACES)  # at zero itself a capacitor lets nothing through, right or not
         run = (weights / (np.exp(1j * turn)[:, None] - values)).sum(axis=1) + self._held
-        true = np.array([c @ np.linalg.solve(1j * w * rate_hz * np.eye(n) - a, b) for w in turn])
+        each = 1j * turn[:, None, None] * rate_hz * np.eye(n) - a
+        true = np.linalg.solve(each, np.broadcast_to(b[:, None], (len(turn), n, 1)).astype(complex))[:, :, 0] @ c
         self._taps = _correcting(turn, true / run)
         self._before, self._waiting = np.zeros(2 * _SIDE), np.zeros(_SIDE)
 

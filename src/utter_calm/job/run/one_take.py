@@ -14,6 +14,7 @@ import numpy as np
 from utter_calm.analysis.skewed_sweep import resampled
 from utter_calm.errors import Cancelled, InputError, UtterCalmError
 from utter_calm.formats.audio import read_audio
+from utter_calm.formats.lossless import Encoded, encode_beside
 from utter_calm.job.document import LOAD, UNIT, Cell, JobDocument
 from utter_calm.job.gain import gain_of_plan
 from utter_calm.job.job import Job
@@ -43,6 +44,7 @@ class Played:
     by_hand: tuple[str, ...]
     pending: list[Cell]
     result: Callable[[], Result]
+    encoded: Callable[[], Encoded]
     problem: UtterCalmError | None = None
     """What an instrument failed at meanwhile: the sound is good all the same."""
 
@@ -53,6 +55,7 @@ class Played:
         title = self.document.unit(self.cell.unit).title if self.cell.role == UNIT else ""
         return job.append(
             self.cell, self.settings, result, capture=self.capture, kind=step.kind, unit_title=title, pending=self.pending,
+            encoded=self.encoded,
         )  # fmt: skip
 
 
@@ -100,12 +103,14 @@ class Playing:
                     on_block=self.on_block, prepare=prepare, rating=rating,
                 )  # fmt: skip
         capture = replace(capture, bench=reader.shown) if reader.shown else capture
+        result: Callable[[], Result]
         if self.aside is not None:
             result = self.aside.analyze(kind, settings, capture)
         else:
             stopped = cancel is not None and cancel.is_set()  # and yet it is a take: see the kind
             result = partial(analyze_step, kind, settings, capture, cancel=None if stopped else cancel, progress=follow)
-        return Played(cell, document, settings, capture, by_hand, pending, result, reader.problem)
+        encoded = encode_beside(capture.samples, capture.rate_hz)
+        return Played(cell, document, settings, capture, by_hand, pending, result, encoded, reader.problem)
 
 
 def read_command(name: str, settings: Any) -> FloatArray:  # noqa: ANN401 - of any kind

@@ -20,14 +20,14 @@ from utter_calm.job.run.own_floor import fetch_floor
 from utter_calm.job.run.precheck import check_leads, needs_check
 from utter_calm.job.run.prompt import Answer, Prompt
 from utter_calm.job.take import TakeSummary
-from utter_calm.measure.aside import Aside
+from utter_calm.measure.aside import Aside, Coming
 from utter_calm.measure.deduction import Deduction
 from utter_calm.measure.kinds import kind_of
 from utter_calm.measure.take_step import Progress
 from utter_calm.quantities import Conditions, Value, value_text
 from utter_calm.rig import RecordedBlock
 
-_AHEAD = 2
+_AHEAD = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,6 +158,7 @@ class _Run:
     def store(self, most: int = 0) -> None:
         """Store what was played, oldest first, until at most so many takes wait for their analysis."""
         while len(self.waiting) > most:
+            self._help()
             played = self.waiting.popleft()
             try:
                 take = played.store(self.job)
@@ -168,6 +169,15 @@ class _Run:
                 raise
             self.keep(played.cell, take)
             self.lacking = self.lacking or played.problem
+
+    def _help(self) -> None:
+        """While the oldest take is not analysed yet, analyse here what the helper has not begun, the last first."""
+        oldest, *later = (played.result for played in self.waiting)
+        for result in reversed(later):
+            if not isinstance(oldest, Coming) or oldest.is_there:
+                return
+            if isinstance(result, Coming):
+                result.compute_here()
 
     def keep(self, cell: Cell, take: TakeSummary) -> None:
         """Tell of a take that is stored."""

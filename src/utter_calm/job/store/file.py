@@ -10,7 +10,7 @@ import contextlib
 import os
 import sqlite3
 import tempfile
-from collections.abc import Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import replace
 from pathlib import Path
 from typing import Any, TypeVar
@@ -18,6 +18,7 @@ from typing import Any, TypeVar
 import msgspec
 
 from utter_calm.errors import JobFileError
+from utter_calm.formats.lossless import Encoded
 from utter_calm.job.document import Cell, JobDocument, Plan, Unit
 from utter_calm.job.store import migrations, rows, schema
 from utter_calm.job.store.connection import connect, damaged, from_json, to_json, told
@@ -174,8 +175,9 @@ class JobStore(ReadStore):
     # --- takes --------------------------------------------------------------------------------------------------------
 
     def append_take(
-        self, take: TakeSummary, result: Result, capture: Capture | None, *, pending: Iterable[Cell] | None = None
-    ) -> int:
+        self, take: TakeSummary, result: Result, capture: Capture | None, *, pending: Iterable[Cell] | None = None,
+        encoded: Callable[[], Encoded] | None = None,
+    ) -> int:  # fmt: skip
         """Append a take, what it gave and its capture; supersede its elders; note what is still to do; all or nothing.
 
         Returns
@@ -185,7 +187,7 @@ class JobStore(ReadStore):
         """
         cell = take.cell
         with self._writing():
-            capture_id = take.capture_id if capture is None else rows.insert_capture(self._connection, capture)
+            capture_id = take.capture_id if capture is None else rows.insert_capture(self._connection, capture, encoded)
             setup = self._text(cell.setup)
             cursor = self._connection.execute(
                 "INSERT INTO take (unit, step, role, setup, kind, settings, taken_at, unit_title, rig, origin, sources, trust, "

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sqlite3
 import zlib
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
@@ -12,7 +13,7 @@ import numpy as np
 import numpy.typing as npt
 
 from utter_calm.errors import FileError, InputError, JobFileError
-from utter_calm.formats.lossless import decode, encode
+from utter_calm.formats.lossless import Encoded, decode, encode
 from utter_calm.job.store.connection import damaged, from_json, to_json
 from utter_calm.measure.capture import Capture, Part
 from utter_calm.measure.result import Reading, Result, Surface, Trace
@@ -85,9 +86,9 @@ def array_of(data: Any, path: Path) -> FloatArray | None:  # noqa: ANN401
     return np.frombuffer(data, dtype="<f8").astype(np.float64)
 
 
-def insert_capture(connection: sqlite3.Connection, capture: Capture) -> int:
-    """Store samples; give their id."""
-    encoding, data = encode(capture.samples, capture.rate_hz)
+def insert_capture(connection: sqlite3.Connection, capture: Capture, encoded: Callable[[], Encoded] | None = None) -> int:
+    """Store samples; give their id. ``encoded`` gives their bytes where these are made already."""
+    encoding, data = encode(capture.samples, capture.rate_hz) if encoded is None else encoded()
     around = Circumstances(
         capture.channels, capture.rig, capture.drive_known, capture.load_ohm, capture.overload, capture.lost_frames,
         capture.parts, capture.latency_frames, capture.interruptions, capture.bench, capture.answered_s, capture.skew,
