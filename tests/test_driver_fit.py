@@ -125,7 +125,7 @@ def test_noise_alone_is_no_wave(noise):
 def test_the_stated_uncertainty_covers_the_error(part):
     """Of electrical and mechanical parameters together: neither too small nor too large, and within twice of it nearly always.
 
-    More runs by hand: with UTTER_CALM_RUNS=200 within twice of it in 90 to 99 % of them (4 and 7 minutes).
+    More runs by hand: with UTTER_CALM_RUNS=200 (three minutes) within twice of it in 90 to 99 % of them.
     """
     rng = np.random.default_rng(7)
     names = ("re", "fs", "qms", "qes", "mms", "bl", "cms", "vas")

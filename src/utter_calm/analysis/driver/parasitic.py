@@ -144,7 +144,8 @@ def _standing_out(data: Observed, circuit: Circuit) -> list[Parasite]:
     left = -data.rest(model)
     places = np.geomspace(f[0] * 1.2, f[-1] / 1.2, max(2, int(np.log2(f[-1] / f[0] / 1.44) * _PER_OCTAVE)))
     places = places[np.abs(np.log(places / np.exp(circuit.values[2]))) > _ITS_OWN]
-    u = data.s[None, :] / (2 * np.pi * places[:, None])
+    # both parts of a complex wave stand square to each other, and single precision is enough to tell them; magnitudes are closer
+    u = (data.s[None, :] / (2 * np.pi * places[:, None])).astype(np.complex64 if data.phase_known else np.complex128)
     beside = u * u + 1
     best: list[Parasite] = []
     for q in _QUALITIES:
@@ -170,14 +171,15 @@ def _columns(data: Observed, model: ComplexArray, wave: ComplexArray) -> FloatAr
     """What waves (p, n) add to the residuals of a curve: (p, count), in the order of :meth:`Observed.rest`."""
     if not data.phase_known:
         return np.asarray((wave * np.conj(model / np.abs(model))).real / data.sigma)
-    return np.concatenate([wave.real / data.sigma, wave.imag / data.sigma], axis=-1)
+    weighted = wave / data.sigma.astype(wave.real.dtype)
+    return np.concatenate([weighted.real, weighted.imag], axis=-1)
 
 
 def _explained(one: FloatArray, other: FloatArray, left: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
     """Least squares of residuals (n,) by two columns each (p, n): both amounts (p,), and how far they stand out, in deviations."""
-    aa, bb, ab = (np.einsum("pn,pn->p", x, y) for x, y in ((one, one), (other, other), (one, other)))
+    aa, bb, ab = (np.einsum("pn,pn->p", x, y).astype(np.float64) for x, y in ((one, one), (other, other), (one, other)))
     aa, bb = aa + 1e-9 * (aa + bb), bb + 1e-9 * (aa + bb)
-    along, across = one @ left, other @ left
+    along, across = (x @ left.astype(x.dtype) for x in (one, other))
     size = aa * bb - ab * ab
     a, b = (bb * along - ab * across) / size, (aa * across - ab * along) / size
     return a, b, np.sqrt(np.maximum(a * along + b * across, 0))
