@@ -26,7 +26,7 @@ from utter_calm.ui.look.theme import current_palette, font
 from utter_calm.ui.picture.painter import paint
 
 _STYLE = Style(letters=12.0, straight=0.0)
-_CROWD = 24
+_CROWD, _MOVING_WIDTH = 24, 0.9
 _GRIP, _DRAG = 7.0, 4.0
 _WHEEL = 1.0015
 _EMPTY_WIDTH = 360
@@ -200,8 +200,8 @@ class PaintedPlot(QWidget):
             if self._under is None:
                 self._under = self._picture(palette, drawing, live=True)
             painter.drawPixmap(0, 0, self._under)
-            # what moves sixty times a second needs no soft edges, which cost more than all the rest
-            paint(painter, curves_drawn(mapper, view.curves, palette), drawing.frame, smooth=False)
+            # what moves sixty times a second needs neither soft edges nor wide lines, which cost more than all the rest
+            paint(painter, curves_drawn(mapper, view.curves, palette), drawing.frame, smooth=False, widest=_MOVING_WIDTH)
         else:
             if self._whole is None:
                 self._whole = self._picture(palette, drawing, live=False)

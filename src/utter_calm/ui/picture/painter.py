@@ -17,8 +17,8 @@ from utter_calm.present.picture.drawing import Dots, FloatArray, Frame, Image, I
 from utter_calm.ui.look.theme import font
 
 
-def paint(painter: QPainter, items: Iterable[Item], frame: Frame, *, smooth: bool = True) -> None:
-    """Paint items in their order; those that are clipped end at the frame."""
+def paint(painter: QPainter, items: Iterable[Item], frame: Frame, *, smooth: bool = True, widest: float = math.inf) -> None:
+    """Paint items in their order; those that are clipped end at the frame; no line is wider than ``widest``."""
     box = QRectF(frame.left, frame.top, frame.width, frame.height)
     for clipped, group in itertools.groupby(
         items, key=lambda item: isinstance(item, Path | Dots) and getattr(item, "clipped", True)
@@ -27,13 +27,13 @@ def paint(painter: QPainter, items: Iterable[Item], frame: Frame, *, smooth: boo
         if clipped:
             painter.setClipRect(box)
         for item in group:
-            _paint_item(painter, item, smooth=smooth)
+            _paint_item(painter, item, smooth=smooth, widest=widest)
         painter.restore()
 
 
-def _paint_item(painter: QPainter, item: Item, *, smooth: bool) -> None:
+def _paint_item(painter: QPainter, item: Item, *, smooth: bool, widest: float) -> None:
     if isinstance(item, Path):
-        _paint_path(painter, item, smooth=smooth)
+        _paint_path(painter, item, smooth=smooth, widest=widest)
     elif isinstance(item, Text):
         _paint_text(painter, item)
     elif isinstance(item, Dots):
@@ -46,7 +46,7 @@ def _paint_item(painter: QPainter, item: Item, *, smooth: bool) -> None:
         _paint_image(painter, item)
 
 
-def _paint_path(painter: QPainter, path: Path, *, smooth: bool) -> None:
+def _paint_path(painter: QPainter, path: Path, *, smooth: bool, widest: float) -> None:
     straight = len(path.points) == 2 and bool(np.any(path.points[0] == path.points[1]))
     painter.setRenderHint(QPainter.RenderHint.Antialiasing, smooth and not (straight and not path.dash))
     if path.fill:
@@ -57,7 +57,8 @@ def _paint_path(painter: QPainter, path: Path, *, smooth: bool) -> None:
         painter.drawPolygon(polygon(path.points))
         return
     # thick antialiased lines are very slow on noisy curves: those stay thin
-    painter.setPen(_pen(path.stroke, min(path.width, 1.0) if path.noisy else path.width, path.dash, path.opacity))
+    width = min(path.width, widest, 1.0 if path.noisy else math.inf)
+    painter.setPen(_pen(path.stroke, width, path.dash, path.opacity))
     painter.setBrush(Qt.BrushStyle.NoBrush)
     for piece in _pieces(path.points):
         painter.drawPolyline(polygon(piece))
