@@ -382,3 +382,15 @@ def test_the_editor_of_a_step_shows_what_it_will_play(qtbot, fresh_window):
     form.fields["duration_s"].setText("half a")
     form.fields["duration_s"].editingFinished.emit()  # cannot be used: the last one stays
     form.close()
+
+
+def test_what_was_chosen_of_a_step_that_is_taken_out_is_not_taken(measured_window):
+    """Taking it raised an error that nobody foresaw."""
+    space = measured_window.workspace
+    space.coverage.choose(0, [1])
+    step = space.session.step
+    assert space.session.selected
+    _remove_step(space.session, step)
+    assert all(cell.step != step.id for cell in space.session.selected)
+    space.take_chosen()
+    assert not space.session.running

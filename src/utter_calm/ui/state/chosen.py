@@ -134,6 +134,9 @@ class Chosen(QObject):
             self.warned.emit(problem)
             return False
         self.unit_index = min(self.unit_index, len(document.units) - 1)
+        steps, units = {s.id for s in document.steps}, {u.id for u in document.units}
+        # of a step or unit that is gone nothing is chosen any more
+        self.selected = tuple(c for c in self.selected if c.step in steps and (c.role == FLOOR or c.unit in units))
         self.document_changed.emit()
         return True
 
