@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -11,7 +12,7 @@ from utter_calm.analysis.each_cycle import recurs
 from utter_calm.analysis.impulses import find_impulses
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.tone_gaps import Gap, runs
-from utter_calm.analysis.transforms import irfft, next_fast_len, rfft
+from utter_calm.analysis.transforms import irfft_single, next_fast_len, rfft, rfft_single
 from utter_calm.signals.sweep import Sweep
 
 _BLOCK_S = 10e-3
@@ -107,8 +108,8 @@ def find_lost(response: FloatArray, unexplained: FloatArray, stimulus: FloatArra
     first = int(max(0.0, sweep.onset_s + sweep.growth_s * np.log(_LOWEST_HZ / sweep.start_hz)) * rate_hz)
     starts = [*range(first, len(response) - size, size // 2), max(first, len(response) - size)]
     leaps = np.array([start for start, _ in find_impulses(unexplained, rate_hz)])
-    ahead = [(start, place_of(response[start : start + size], stimulus, start, rate_hz)) for start in starts]
-    known = [(start, place) for start, place in ahead if place is not None]
+    places = _places(starts, lambda start: place_of(response[start : start + size], stimulus, start, rate_hz))
+    known = [(start, place) for start, place in zip(starts, places, strict=True) if place is not None]
     change = np.abs(np.diff([place for _, place in known]))
     found = []
     for index, ((start, place), (behind, other)) in enumerate(itertools.pairwise(known)):
@@ -120,6 +121,22 @@ def find_lost(response: FloatArray, unexplained: FloatArray, stimulus: FloatArra
             at = int(inside[0]) if len(inside) else low + _step(unexplained[low:high])
             found.append(Gap(at, other - place, lost=True))
     return tuple(found)
+
+
+def _places(starts: list[int], look: Callable[[int], int | None]) -> list[int | None]:
+    """Places of all pieces; where two have the same, nothing is missing between them, and the others need not be looked for."""
+    found: dict[int, int | None] = {k: look(starts[k]) for k in {0, len(starts) - 1}}
+    open_ends = [(0, len(starts) - 1)]
+    while open_ends:
+        a, b = open_ends.pop()
+        one, other = found[a], found[b]
+        if one is not None and other is not None and abs(other - one) <= 1:
+            found.update(dict.fromkeys(range(a + 1, b), one))
+        elif b - a > 1:
+            middle = (a + b) // 2
+            found[middle] = look(starts[middle])
+            open_ends += [(a, middle), (middle, b)]
+    return [found[k] for k in range(len(starts))]
 
 
 def find_faults_besides(response: FloatArray, unexplained: FloatArray, sweep: Sweep, delay_s: float, rate_hz: float) -> SweepFaults:
@@ -197,8 +214,9 @@ def place_of(piece: FloatArray, stimulus: FloatArray, expected: int, rate_hz: fl
     part = stimulus[low:high]
     if not (np.any(part) and np.any(piece)):
         return None
-    length = next_fast_len(high - low + len(piece))
-    match = irfft(rfft(part, length) * np.conj(rfft(piece, length)), length)[: high - low - len(piece) + 1]
+    length = next_fast_len(high - low)  # what wraps round lies beyond the places that are looked at
+    # likeness to a per cent is enough to know the place
+    match = irfft_single(rfft_single(part, length) * np.conj(rfft_single(piece, length)), length)[: high - low - len(piece) + 1]
     energy = np.cumsum(np.append(0.0, part**2))
     energy = energy[len(piece) :] - energy[: -len(piece)]
     alike = np.abs(match) / np.sqrt(np.maximum(energy, 1e-6 * energy.max() + 1e-300) * np.sum(piece**2))

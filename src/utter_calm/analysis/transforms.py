@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 import numpy.typing as npt
 
@@ -9,6 +11,7 @@ FloatArray = npt.NDArray[np.float64]
 ComplexArray = npt.NDArray[np.complex128]
 
 
+@lru_cache(maxsize=4096)
 def next_fast_len(length: int) -> int:
     """Smallest length, not below the given one, that has no other factors than 2, 3 and 5: for these transforms are quick."""
     best = 1 << max(length - 1, 1).bit_length()
@@ -36,12 +39,12 @@ def rfft(signal: FloatArray, length: int | None = None) -> ComplexArray:
     return np.asarray(np.fft.rfft(signal, n=length))
 
 
-def rfft_single(signal: FloatArray) -> npt.NDArray[np.complex64]:
+def rfft_single(signal: FloatArray, length: int | None = None) -> npt.NDArray[np.complex64]:
     """One-sided transform of a real signal in single precision, in half of the time: for what is only looked at."""
     # NumPy's of single numbers is no quicker; imported late, for what measures without it starts sooner
     from scipy import fft  # noqa: PLC0415
 
-    return np.asarray(fft.rfft(signal.astype(np.float32), overwrite_x=True))
+    return np.asarray(fft.rfft(signal.astype(np.float32), length, overwrite_x=True))
 
 
 def irfft(spectrum: ComplexArray, length: int) -> FloatArray:

@@ -10,7 +10,7 @@ import numpy.typing as npt
 from utter_calm.analysis.acoustic.minimum_phase import minimum_phase
 from utter_calm.analysis.smoothing import smooth_octaves
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.transforms import ComplexArray, irfft
+from utter_calm.analysis.transforms import ComplexArray
 
 _FROM_HZ, _TO_PART = 800.0, 0.97
 _SMOOTH_PER_OCTAVE, _SMOOTHED_POINTS = 1.0, 1200
@@ -58,34 +58,38 @@ def find_arrivals(gain: ComplexArray, rate_hz: float, low_hz: float, high_hz: fl
     low_hz, high_hz
         Where it holds.
     """
-    wide = _in_band(gain, rate_hz, (low_hz, high_hz), (_FROM_HZ, _TO_PART * high_hz), (_LEAST, _FIRST_S))
+    frequency: FloatArray = np.asarray(np.arange(len(gain)) * (rate_hz / (2 * (len(gain) - 1))), dtype=np.float64)
+    white = gain / _smoothed(frequency, gain, low_hz, high_hz)
+    wide = _in_band(white, rate_hz, (low_hz, high_hz), (_FROM_HZ, _TO_PART * high_hz), (_LEAST, _FIRST_S))
     if wide.direct_s is None or high_hz < _LOW_BAND_HZ[1]:
         return wide
     # what comes off a wall has lost its treble: beside what is heard of all, what is heard of the middle counts
-    low = _in_band(gain, rate_hz, (low_hz, high_hz), _LOW_BAND_HZ, (_LEAST_LOW, _FIRST_LOW_S), wide.direct_s)
+    low = _in_band(white, rate_hz, (low_hz, high_hz), _LOW_BAND_HZ, (_LEAST_LOW, _FIRST_LOW_S), wide.direct_s)
     known = [r.after_s for r in wide.reflections]
     more = [r for r in low.reflections if all(abs(r.after_s - k) > _FIRST_LOW_S / 2 for k in known)]
     return Arrivals(wide.direct_s, tuple(sorted((*wide.reflections, *more), key=lambda r: r.after_s)))
 
 
 def _in_band(
-    gain: ComplexArray, rate_hz: float, holds_hz: tuple[float, float], band_hz: tuple[float, float], least: tuple[float, float],
+    even: ComplexArray, rate_hz: float, holds_hz: tuple[float, float], band_hz: tuple[float, float], least: tuple[float, float],
     direct_s: float | None = None,
 ) -> Arrivals:  # fmt: skip
-    """What arrives, as a band tells it; ``least`` is the least level, and the time after the direct sound from which on."""
+    """What arrives, as a band tells it, the loudspeaker's own response being taken off.
+
+    ``least`` is the least level, and the time after the direct sound from which on.
+    """
     low_hz, high_hz = holds_hz
-    frames = 2 * (len(gain) - 1)
-    frequency: FloatArray = np.asarray(np.arange(len(gain)) * (rate_hz / frames), dtype=np.float64)
+    frames = 2 * (len(even) - 1)
+    frequency: FloatArray = np.asarray(np.arange(len(even)) * (rate_hz / frames), dtype=np.float64)
     bottom, top = max(band_hz[0], 2 * low_hz), min(band_hz[1], _TO_PART * high_hz)
     if top < 2 * bottom:
         bottom = low_hz
-    shape = np.zeros(len(gain))
+    shape = np.zeros(len(even))
     inside = (frequency > bottom) & (frequency < top)
     if np.count_nonzero(inside) < 16:
         return Arrivals(None, ())
     shape[inside] = 0.5 - 0.5 * np.cos(2 * np.pi * (frequency[inside] - bottom) / (top - bottom))
-    own = _smoothed(frequency, gain, low_hz, high_hz)
-    white = np.where(inside, gain / own * shape, 0)
+    white = np.where(inside, even * shape, 0)
     pulse = _envelope_of(shape.astype(complex), frames)
     found = _envelope_of(white, frames)
     scale = abs(pulse[0])
@@ -126,7 +130,10 @@ def _smoothed(frequency: FloatArray, gain: ComplexArray, low_hz: float, high_hz:
 
 def _envelope_of(spectrum: ComplexArray, frames: int) -> ComplexArray:
     """Analytic signal (frames,) of a one-sided spectrum."""
-    return np.asarray(irfft(spectrum, frames) + 1j * irfft(-1j * spectrum, frames))
+    whole = np.zeros(frames, dtype=np.complex128)
+    whole[: len(spectrum)] = spectrum
+    whole[1 : (frames + 1) // 2] *= 2
+    return np.asarray(np.fft.ifft(whole))
 
 
 def _is_peak(height: FloatArray) -> npt.NDArray[np.bool_]:
