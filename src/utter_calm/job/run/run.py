@@ -7,13 +7,14 @@ from collections import deque
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 
-from utter_calm.errors import Cancelled, MeasurementError, UtterCalmError
+from utter_calm.errors import MeasurementError, UtterCalmError
 from utter_calm.job.document import FLOOR, UNIT, Cell, JobDocument
 from utter_calm.job.gain import gain_of_plan
 from utter_calm.job.job import Job
 from utter_calm.job.rig_floor import keep_floor
 from utter_calm.job.run.advice import advice
-from utter_calm.job.run.bench import LEFT_OUT, PICKUP_FACTOR, UNIT_FACTOR, Bench, refuse_impossible, wanted
+from utter_calm.job.run.bench import Bench, refuse_impossible, wanted
+from utter_calm.job.run.hands import Hands
 from utter_calm.job.run.one_take import Played, Playing
 from utter_calm.job.run.order import run_order
 from utter_calm.job.run.own_floor import fetch_floor
@@ -24,7 +25,7 @@ from utter_calm.measure.aside import Aside, Coming
 from utter_calm.measure.deduction import Deduction
 from utter_calm.measure.kinds import kind_of
 from utter_calm.measure.take_step import Progress
-from utter_calm.quantities import Conditions, Value, value_text
+from utter_calm.quantities import Conditions
 from utter_calm.rig import RecordedBlock
 
 _AHEAD = 3
@@ -201,21 +202,15 @@ class _Run:
         job, bench, hooks, cancel = self.job, self.bench, self.hooks, self.playing.cancel
         bench.have(self.document.plan_of(cell.step).rig)
         hooks = replace(hooks, ask=lambda prompt: self.hooks.ask(self._led(cell, prompt)))
-        by_hand = _prepare(self.document, cell, bench, hooks, cancel)
+        by_hand = Hands(self.document, cell, bench, hooks.ask, cancel).prepare()
         if by_hand is None:
             return
         if hooks.check and needs_check(job, self.document, cell, [played.cell for played in self.waiting]):
             follow(0.0, "checking the leads")
             self.document = _with_leads_right(job, self.document, [cell, *rest], bench, hooks, self.let_be, cancel)
             bench.have(self.document.plan_of(cell.step).rig)
-        document = self.document
-
-        def switch(conditions: Conditions) -> None:
-            for factor, value in conditions if cell.role == UNIT else ():
-                if _bring(document, cell, bench, hooks, cancel, factor, value) is Answer.SKIP:
-                    raise Cancelled
-
-        self.waiting.append(self.playing.play(job, document, cell, bench, by_hand, rest, switch, follow))
+        hands = Hands(self.document, cell, bench, hooks.ask, cancel)
+        self.waiting.append(self.playing.play(job, self.document, cell, bench, by_hand, rest, hands.switch, follow))
         self.store(_AHEAD if self.playing.aside is not None else 0)
 
     def _led(self, cell: Cell, prompt: Prompt) -> Prompt:
@@ -245,55 +240,3 @@ def _as_edited(now: JobDocument, before: JobDocument, cells: list[Cell]) -> JobD
         return before
     planned = {c for unit in now.units for c in now.cells(unit)}
     return now if planned.issuperset(cells) else before
-
-
-def _prepare(
-    document: JobDocument, cell: Cell, bench: Bench, hooks: RunHooks, cancel: threading.Event | None
-) -> tuple[str, ...] | None:
-    """Bring the bench to a cell's setup; give the factors that were changed by hand, or None to skip the cell."""
-    by_hand = []
-    for factor, value in wanted(document, cell, bench.standing):
-        answer = _bring(document, cell, bench, hooks, cancel, factor, value)
-        if answer is Answer.SKIP:
-            return None
-        if answer is Answer.DONE:
-            by_hand.append(factor)
-    return tuple(by_hand)
-
-
-def _bring(
-    document: JobDocument,
-    cell: Cell,
-    bench: Bench,
-    hooks: RunHooks,
-    cancel: threading.Event | None,
-    factor: str,
-    value: Value,
-) -> Answer | None:
-    """Bring one factor to a value; None where it stands there already."""
-    if cancel is not None and cancel.is_set():
-        raise Cancelled
-    if bench.value(factor) == value:
-        return None
-    can = bench.can_set(factor)
-    answer = hooks.ask(Prompt(_instruction(document, cell, factor, value), factor, value, can))
-    if answer is Answer.STOP:
-        raise Cancelled
-    if answer is Answer.SKIP:
-        return answer
-    if answer is Answer.LET_RIG and bench.control is not None:
-        bench.control.set(factor, value)
-    bench.note(factor, value)
-    return answer
-
-
-def _instruction(document: JobDocument, cell: Cell, factor: str, value: Value) -> str:
-    if factor == UNIT_FACTOR:
-        if value == LEFT_OUT:
-            return "Leave the unit out: connect the output straight to the input."
-        return f"Put the unit between output and pickup: {document.unit(cell.unit).title}."
-    if factor == PICKUP_FACTOR:
-        text = value_text(value)
-        return "Connect the pickup directly." if text == "1" else f"Set the pickup's divider to {text}."
-    known = document.plan_of(cell.step).factor(factor)
-    return known.instruction(value) if known is not None else f"Set the {factor} to {value_text(value)}."

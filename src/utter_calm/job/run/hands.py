@@ -1,0 +1,75 @@
+"""Bringing the bench to what a cell wants: by itself where it can, else by whoever is asked."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from utter_calm.errors import Cancelled
+from utter_calm.job.document import UNIT, Cell, JobDocument
+from utter_calm.job.run.bench import LEFT_OUT, PICKUP_FACTOR, UNIT_FACTOR, Bench, wanted
+from utter_calm.job.run.prompt import Answer, Prompt
+from utter_calm.quantities import Conditions, Value, value_text
+
+
+@dataclass(frozen=True, slots=True)
+class Hands:
+    """What moves for one cell; ``ask`` asks whoever is there."""
+
+    document: JobDocument
+    cell: Cell
+    bench: Bench
+    ask: Callable[[Prompt], Answer]
+    cancel: threading.Event | None
+
+    def prepare(self) -> tuple[str, ...] | None:
+        """Bring the bench to the cell's setup; give the factors that were changed by hand, or None to skip the cell.
+
+        Raises
+        ------
+        Cancelled
+            Stopped, at a prompt or otherwise.
+        """
+        by_hand = []
+        for factor, value in wanted(self.document, self.cell, self.bench.standing):
+            answer = self._bring(factor, value)
+            if answer is Answer.SKIP:
+                return None
+            if answer is Answer.DONE:
+                by_hand.append(factor)
+        return tuple(by_hand)
+
+    def switch(self, conditions: Conditions) -> None:
+        """Bring the bench to what the step itself varies; as :meth:`prepare`, but that skipping stops."""
+        for factor, value in conditions if self.cell.role == UNIT else ():
+            if self._bring(factor, value) is Answer.SKIP:
+                raise Cancelled
+
+    def _bring(self, factor: str, value: Value) -> Answer | None:
+        """Bring one factor to a value; None where it stands there already."""
+        if self.cancel is not None and self.cancel.is_set():
+            raise Cancelled
+        bench = self.bench
+        if bench.value(factor) == value:
+            return None
+        answer = self.ask(Prompt(self._instruction(factor, value), factor, value, bench.can_set(factor)))
+        if answer is Answer.STOP:
+            raise Cancelled
+        if answer is Answer.SKIP:
+            return answer
+        if answer is Answer.LET_RIG and bench.control is not None:
+            bench.control.set(factor, value)
+        bench.note(factor, value)
+        return answer
+
+    def _instruction(self, factor: str, value: Value) -> str:
+        if factor == UNIT_FACTOR:
+            if value == LEFT_OUT:
+                return "Leave the unit out: connect the output straight to the input."
+            return f"Put the unit between output and pickup: {self.document.unit(self.cell.unit).title}."
+        if factor == PICKUP_FACTOR:
+            text = value_text(value)
+            return "Connect the pickup directly." if text == "1" else f"Set the pickup's divider to {text}."
+        known = self.document.plan_of(self.cell.step).factor(factor)
+        return known.instruction(value) if known is not None else f"Set the {factor} to {value_text(value)}."
