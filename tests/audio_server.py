@@ -44,13 +44,13 @@ class Server:
             self.kill()
 
 
-def jack(monkeypatch, rate_hz, *, period=1024, sync=True):
-    """Start JACK; its device “loopback” hears what it is played, bit by bit, one period later."""
+def jack(monkeypatch, rate_hz, *, period=1024, sync=True, looped=2):
+    """Start JACK; its device “loopback” hears what so many channels of it are played, bit by bit, one period later."""
     # JACK knows eight servers at most, and forgets one that was killed when its name is used again
     name = f"utter-calm-{os.environ.get('PYTEST_XDIST_WORKER', 'alone')}-{next(_NUMBER) % 16}"
     monkeypatch.setenv("JACK_DEFAULT_SERVER", name)
     monkeypatch.setenv("JACK_NO_START_SERVER", "1")
-    command = ["jackd", "-n", name, "-R", *(["-S"] if sync else []), "-p", "32", "-L", "2",
+    command = ["jackd", "-n", name, "-R", *(["-S"] if sync else []), "-p", "32", "-L", str(looped),
                "-d", "dummy", "-r", str(rate_hz), "-p", str(period), "-C", "2", "-P", "2"]  # fmt: skip
     server = Server(subprocess.Popen(command, **QUIET), SoundAddress(JACK, "loopback", "loopback", buffer_s=0.2))
     _until(lambda: find_devices().get(JACK, "loopback"))

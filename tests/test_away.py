@@ -8,7 +8,7 @@ from scipy.signal import bilinear, lfilter
 
 from utter_calm.analysis.skewed_sweep import resampled
 from utter_calm.errors import InputError, NoSignal
-from utter_calm.measure.away import Away, Pack, make_pack, take_away, with_said
+from utter_calm.measure.away import Away, Pack, make_pack, take_away
 from utter_calm.measure.capture import Capture, Part
 from utter_calm.measure.first_look import FirstLook, FirstLookSettings
 from utter_calm.measure.kinds import KINDS
@@ -52,7 +52,8 @@ def curves(capture):
 def test_the_response_is_that_of_a_wire(rate, skew):
     pack = make_pack(KIND, SETTINGS)
     direct = curves(wired(pack))
-    capture, trust = take_away(pack, elsewhere(pack, rate=rate, skew=skew), rate)
+    capture = take_away(pack, elsewhere(pack, rate=rate, skew=skew), rate)
+    trust = capture.said
     away = curves(capture)
     lowest = min(rate, 48_000) / 2
     inside = (direct.x > 25) & (direct.x < min(0.9 * lowest, 19_500))
@@ -74,7 +75,7 @@ def test_alignment_holds_to_a_hundredth_of_a_sample(part):
     inside = (frequency > 1_000) & (frequency < 10_000)
 
     def off(late_by):
-        capture, _ = take_away(pack, elsewhere(pack, delay_s=1.5 + late_by / 48_000), 48_000)
+        capture = take_away(pack, elsewhere(pack, delay_s=1.5 + late_by / 48_000), 48_000)
         turn = np.unwrap(np.angle(np.fft.rfft(capture.samples[:, 0])[inside] / direct[inside]))
         return -np.polyfit(2 * np.pi * frequency[inside], turn, 1)[0] * 48_000
 
@@ -86,7 +87,7 @@ def test_alignment_holds_to_a_hundredth_of_a_sample(part):
 def test_it_is_found_at_0_db_snr():
     pack = make_pack(KIND, SETTINGS)
     rms = float(np.std(pack.samples))
-    capture, _ = take_away(pack, elsewhere(pack, noise=rms), 48_000)
+    capture = take_away(pack, elsewhere(pack, noise=rms), 48_000)
     assert len(capture.samples) == pack.frames
     clean, size = wired(pack).samples[:, 0], 2 * pack.frames
     match = np.fft.irfft(np.fft.rfft(capture.samples[:, 0], size) * np.conj(np.fft.rfft(clean, size)))
@@ -97,7 +98,7 @@ def test_a_gain_control_is_told():
     pack = make_pack(KIND, SETTINGS)
     recorded = elsewhere(pack)
     turned = recorded * np.linspace(1.0, 0.7, len(recorded))[:, None]
-    _, trust = take_away(pack, turned, 48_000)
+    trust = take_away(pack, turned, 48_000).said
     assert "gain_moved" in {t.code for t in trust if t.grave}
 
 
@@ -114,7 +115,7 @@ def test_what_is_not_there_is_refused(spoil, word):
 def test_one_mark_is_not_enough_for_the_clock():
     pack = make_pack(KIND, SETTINGS)
     recorded = elsewhere(pack)
-    _, trust = take_away(pack, recorded[: round(len(recorded) - 2.4 * 48_000)], 48_000)
+    trust = take_away(pack, recorded[: round(len(recorded) - 2.4 * 48_000)], 48_000).said
     assert "skew_unknown" in {t.code for t in trust if t.grave}
 
 
@@ -131,9 +132,9 @@ def test_volts_are_right_where_both_ends_are_told():
     settings = FirstLookSettings(duration_s=0.5, level_v=0.5, rate_hz=48_000)
     pack = make_pack(FirstLook(), settings)
     recorded = np.concatenate([np.zeros((9_000, 1)), 0.5 * pack.samples, np.zeros((9_000, 1))])
-    capture, trust = take_away(pack, recorded, 48_000, Away(played_full_scale_v=2.0, recorded_full_scale_v=4.0))
-    result = with_said(FirstLook().analyze(settings, capture), trust)
+    capture = take_away(pack, recorded, 48_000, Away(played_full_scale_v=2.0, recorded_full_scale_v=4.0))
+    result = FirstLook().analyze(settings, capture)
     assert result.reading("gain", 1).value == pytest.approx(0.5 * 4.0 / 2.0, rel=1e-5)  # half the samples at twice the full scale
     assert "played_elsewhere" in {t.code for t in result.trust}
-    relative, _ = take_away(pack, recorded, 48_000)
+    relative = take_away(pack, recorded, 48_000)
     assert FirstLook().analyze(settings, relative).reading("gain", 1).value == pytest.approx(0.5, rel=1e-5)

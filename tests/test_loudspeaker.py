@@ -113,8 +113,10 @@ def test_a_rub_is_found_where_it_is_and_a_clean_one_has_none():
     assert 0.05 < rubbing.buzz_peak < 0.4
 
 
-@pytest.mark.parametrize("ppm", [0.0, 5.0, 20.0, -50.0, 300.0])
-@pytest.mark.parametrize("at", [None, 300.0, 2000.0, 5000.0])
+@pytest.mark.parametrize(("ppm", "at"), [
+    (0.0, 2000.0), (5.0, 300.0), (5.0, 5000.0), (20.0, None), (20.0, 2000.0), (-50.0, 300.0), (-50.0, 5000.0), (300.0, None),
+    (300.0, 2000.0),
+])  # fmt: skip
 def test_another_clock_is_told_through_a_crossover(ppm, at):
     sound = speaker(PLAYED)
     sound = heard(sound if at is None else crossed(sound, at), [(0.003, 1.0), (0.0076, 0.3)], noise=1e-4, longer=4800)

@@ -10,11 +10,11 @@ import click
 from utter_calm.cli.opening import open_job
 from utter_calm.errors import InputError
 from utter_calm.job.document import JobDocument, Unit
-from utter_calm.job.document.fresh import new_document, with_new_unit
+from utter_calm.job.document.fresh import as_reached, new_document, with_new_unit
 from utter_calm.job.document.starts import STARTS, Start, start_of
 from utter_calm.job.job import Job, job_path
 from utter_calm.quantities import Value, db_to_amplitude, parse_decibels, read_value
-from utter_calm.rig import LATE, UNITS, Rig, knobs_of
+from utter_calm.rig import UNITS, Rig, knobs_of
 from utter_calm.rig.library import load_rig
 
 
@@ -45,10 +45,10 @@ def new(
     start = start_of(kind)
     rig = load_rig(rig_name) if rig_name else None
     behind = _stand_in("none" if rig is not None and rig.sound is not None and stand_in is None else stand_in, start)
-    made = Unit(
-        name=name or start.title, sample=sample, settings=settings, stand_in=behind, answers_late=behind in LATE,
+    made = as_reached(Unit(
+        name=name or start.title, sample=sample, settings=settings, stand_in=behind,
         nominal_gain=db_to_amplitude(parse_decibels(gain)) if gain else None,
-    )  # fmt: skip
+    ))  # fmt: skip
     varied = dict(_varied(text, behind) for text in vary)
     if add:
         opened = open_job(job)

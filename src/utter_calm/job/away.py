@@ -9,7 +9,7 @@ from utter_calm.formats.audio import read_audio, write_audio
 from utter_calm.job.document import Cell
 from utter_calm.job.job import Job
 from utter_calm.job.take import RECORDED, TakeSummary
-from utter_calm.measure.away import USUAL_PEAK, Away, make_pack, take_away, with_said
+from utter_calm.measure.away import USUAL_PEAK, Away, make_pack, take_away
 from utter_calm.measure.kind import StepKind, StepSettings
 from utter_calm.measure.take_step import analyze_step
 from utter_calm.quantities import value_text
@@ -61,9 +61,10 @@ def take_from_recording(job: Job, cell: Cell, path: Path, away: Away | None = No
         raise InputError("This row is deduced from takes, not played.", hint="Choose a step that plays.")
     pack = make_pack(kind, settings, peak)
     samples, rate = read_audio(path)
-    capture, trust = take_away(pack, samples, rate, away)
-    result = with_said(analyze_step(kind, settings, capture), trust)
-    return job.append(cell, settings, result, capture=capture, origin=RECORDED, note=f"from {path.name}")
+    capture = take_away(pack, samples, rate, away)
+    return job.append(
+        cell, settings, analyze_step(kind, settings, capture), capture=capture, origin=RECORDED, note=f"from {path.name}"
+    )
 
 
 def _settings(job: Job, cell: Cell) -> StepSettings:

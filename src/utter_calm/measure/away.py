@@ -20,7 +20,7 @@ from utter_calm.analysis.skewed_sweep import resampled
 from utter_calm.errors import InputError, NoSignal
 from utter_calm.measure.capture import Capture, FloatArray, Part
 from utter_calm.measure.kind import SingleStimulus
-from utter_calm.measure.result import Result, Trust
+from utter_calm.measure.result import Trust
 from utter_calm.rig import VOLTAGE, Channel
 from utter_calm.signals.header import MARK_HZ, MARK_S, marked
 
@@ -95,8 +95,8 @@ class Away:
     recorded_full_scale_v: float | None = None
 
 
-def take_away(pack: Pack, recorded: FloatArray, rate_hz: int, away: Away | None = None) -> tuple[Capture, tuple[Trust, ...]]:
-    """Find a pack in a recording (n, channels) and give what a wired take would have been, and what is to be said of it.
+def take_away(pack: Pack, recorded: FloatArray, rate_hz: int, away: Away | None = None) -> Capture:
+    """Find a pack in a recording (n, channels) and give what a wired take would have been; it says how it was recorded.
 
     Raises
     ------
@@ -109,7 +109,7 @@ def take_away(pack: Pack, recorded: FloatArray, rate_hz: int, away: Away | None 
     channels, words = _channels(pack, samples.shape[1], away or Away())
     trust.append(Trust("played_elsewhere", words, grave=False))
     part = Part(0, len(samples), {}, ())
-    return Capture(samples, pack.rate_hz, channels, drive_known=True, parts=(part,)), tuple(trust)
+    return Capture(samples, pack.rate_hz, channels, drive_known=True, parts=(part,), said=tuple(trust))
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -134,11 +134,6 @@ def find_pack(pack: Pack, recorded: FloatArray, rate_hz: int) -> InRecording:
                        hint="Was it this step's file, unchanged, and did the recorder hear all of it?")  # fmt: skip
     column, where = max(known, key=lambda item: (item[1].skew is not None, float(np.std(at_rate[:, item[0]]))))
     return InRecording(where, at_rate[:, column], _cut(at_rate, pack, where))
-
-
-def with_said(result: Result, trust: tuple[Trust, ...]) -> Result:
-    """A result with what is to be said of how it was recorded."""
-    return Result(result.readings, result.traces, (*result.trust, *trust), result.surfaces)
 
 
 def _at(recorded: FloatArray, ratio: float) -> FloatArray:

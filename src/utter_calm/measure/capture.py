@@ -9,6 +9,7 @@ import numpy.typing as npt
 
 from utter_calm.analysis.transforms import irfft, next_fast_len, rfft
 from utter_calm.errors import InputError
+from utter_calm.measure.result import Trust
 from utter_calm.quantities import Conditions, Measured
 from utter_calm.rig import DRIVE, LOOPBACK, Channel, Correction, Rig, unknown_channels
 
@@ -70,6 +71,8 @@ class Capture:
         How late the unit answered, and by how much its clock is faster; both taken out. None where that was not looked for.
     interruptions
         How often the device reported that it was late; what it lost then it does not say.
+    said
+        What is to be said of whatever is read off it, because of how it was recorded.
     """
 
     samples: FloatArray
@@ -86,6 +89,7 @@ class Capture:
     bench: tuple[tuple[str, Measured], ...] = ()
     answered_s: float | None = None
     skew: float = 0.0
+    said: tuple[Trust, ...] = ()
 
     def __post_init__(self) -> None:
         samples = np.asarray(self.samples, dtype=np.float64)

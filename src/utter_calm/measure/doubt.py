@@ -18,8 +18,10 @@ _TOUCHES = 1.001
 def marked(result: Result, capture: Capture, declared: Callable[[str], Declared]) -> Result:
     """Mark readings of channels whose input was overloaded, and what lies where the response of the path is not known.
 
-    Curves end where that ends. ``declared`` tells of a reading by its name.
+    Curves end where that ends; what the capture has to say is added. ``declared`` tells of a reading by its name.
     """
+    if capture.said:
+        result = replace(result, trust=(*result.trust, *capture.said))
     loud = {t.channel for t in result.trust if t.code == "overload"}
     known = {n: c.frequency_hz for n, c in ((k, capture.channels[k - 1].correction) for k in capture.numbers) if c is not None}
     if not loud and not known:

@@ -31,7 +31,18 @@ if TYPE_CHECKING:
     from utter_calm.rig.limits import limits_for, peaks_of
     from utter_calm.rig.live import LiveSnapshot, LiveTone
     from utter_calm.rig.port import Port, Recording
-    from utter_calm.rig.simulated import BARE_LEADS, CALIBRATOR, LATE, UNITS, Faults, SimulatedDevice, knobs_of, lacks
+    from utter_calm.rig.simulated import (
+        BARE_LEADS,
+        CALIBRATOR,
+        LATE,
+        RECORDS,
+        SPOKEN_TO,
+        UNITS,
+        Faults,
+        SimulatedDevice,
+        knobs_of,
+        lacks,
+    )
     from utter_calm.rig.sound.device import SoundDevice
     from utter_calm.rig.sound.found import Found, FoundDevice, find_devices
 
@@ -43,7 +54,8 @@ _LATER = {
     **dict.fromkeys(("LiveSnapshot", "LiveTone"), "utter_calm.rig.live"),
     **dict.fromkeys(("keep_rig", "known_rigs"), "utter_calm.rig.library"),
     **dict.fromkeys(
-        ("BARE_LEADS", "CALIBRATOR", "LATE", "UNITS", "Faults", "SimulatedDevice", "knobs_of", "lacks"), "utter_calm.rig.simulated"
+        ("BARE_LEADS", "CALIBRATOR", "LATE", "RECORDS", "SPOKEN_TO", "UNITS", "Faults", "SimulatedDevice", "knobs_of", "lacks"),
+        "utter_calm.rig.simulated",
     ),
 }
 
@@ -65,7 +77,9 @@ __all__ = [
     "LATE",
     "LOOPBACK",
     "MICROPHONE",
+    "RECORDS",
     "SENSE",
+    "SPOKEN_TO",
     "UNITS",
     "VOLTAGE",
     "Calibrated",

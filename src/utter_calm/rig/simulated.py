@@ -6,6 +6,7 @@ import math
 import threading
 import time
 from dataclasses import dataclass, replace
+from pathlib import Path
 
 import numpy as np
 
@@ -21,8 +22,8 @@ from utter_calm.standins.leads import IDEAL, USUAL
 from utter_calm.standins.path import PathFilter, grid_hz, taps_of
 
 UNITS = tuple(name for name, entry in CATALOGUE.items() if not entry.of_bench)
-LATE = ("wireless speaker",)
-"""Stand-ins that are reached over a link of their own."""
+LATE, SPOKEN_TO, RECORDS = ("wireless speaker",), ("voice device",), ("phone recorder",)
+"""Stand-ins that are reached over a link of their own, that are spoken to, and that record by themselves."""
 BARE_LEADS, CALIBRATOR = "bare leads", "calibrator on the microphone"
 _FIRST = "dome amplifier"
 _UNIT_CHANNELS = 2
@@ -91,6 +92,8 @@ class SimulatedDevice:
         self._load: Value = Measured(8.0, "ohm")
         self._pickup_ratio = rig.pickup_ratio
         self._positions: dict[str, Value] = {}
+        self._file: FloatArray | None = None
+        self._folder: Path | None = None
         self._changes = 0
 
     @property
@@ -150,6 +153,11 @@ class SimulatedDevice:
                 self._turn(factor, value)
             self._changes += 1
 
+    def lend(self, *, file: FloatArray | None = None, folder: Path | None = None) -> None:
+        """Copy a file (n,) onto the unit, as somebody would onto a telephone, and say where what it records is to turn up."""
+        with self._lock:
+            self._file, self._folder = file, folder
+
     def _switch_load(self, value: Value) -> None:
         ohm = math.inf if value == NONE else number_of(value, "ohm")
         if ohm is None:
@@ -175,8 +183,9 @@ class SimulatedDevice:
         with self._lock:
             leads = USUAL if self.rig.senses_impedance else IDEAL
             bench = Bench(
-                rate_hz, self.load_ohm, dict(self._positions), seed, self.rig.sense_ohm, leads, self.rig.sense_side or "low"
-            )
+                rate_hz, self.load_ohm, dict(self._positions), seed, self.rig.sense_ohm, leads, self.rig.sense_side or "low",
+                self._file, self._folder,
+            )  # fmt: skip
             return CATALOGUE[self._unit].make(bench)
 
     def open(self, settings: StreamSettings) -> SimulatedStream:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
+from pathlib import Path
 from typing import Protocol
 
 import numpy as np
@@ -42,6 +43,10 @@ class Bench:
         How it hangs on the rig.
     sense_side
         ``low`` where the second input hears the volts across the resistor, else those before it.
+    file
+        (n,) samples that somebody copied onto the unit, 1 is full scale, at the rate of the blocks.
+    folder
+        Where the unit leaves what it records by itself; None for nowhere.
     """
 
     rate_hz: float
@@ -51,6 +56,8 @@ class Bench:
     sense_ohm: float = 10.0
     leads: Leads = IDEAL
     sense_side: str = "low"
+    file: FloatArray | None = None
+    folder: Path | None = None
 
     def position(self, knob: str, default: str) -> str:
         """How a knob with named positions stands."""

@@ -27,8 +27,10 @@ from utter_calm.standins.base import Bench, StandIn
 from utter_calm.standins.bench_supply import BenchSupply
 from utter_calm.standins.cable import Cable
 from utter_calm.standins.own_clock import OwnClock
+from utter_calm.standins.phone_recorder import PhoneRecorder
 from utter_calm.standins.series_input import SeriesInput
 from utter_calm.standins.transformer import Transformer
+from utter_calm.standins.voice_device import VoiceDevice
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,6 +85,25 @@ def _wireless(bench: Bench) -> StandIn:
     return OwnClock(inner, bench.rate_hz, late_s=float(draw.uniform(0.1, 0.3)), ppm=float(draw.uniform(-60, 60)))
 
 
+_VOICE_PEAK_V = 4.0
+
+
+def _voice(bench: Bench) -> StandIn:
+    """A device that is spoken to and then plays the file it has on its own small loudspeaker."""
+    draw = np.random.default_rng(bench.seed)
+    file = np.zeros(0) if bench.file is None else _VOICE_PEAK_V * bench.file
+    speaker = loudspeaker.Loudspeaker(loudspeaker.GUIDE, bench)
+    return VoiceDevice(speaker, file, bench.rate_hz, thinks_s=float(draw.uniform(0.4, 1.5)), ppm=float(draw.uniform(-60, 60)))
+
+
+def _phone(bench: Bench) -> StandIn:
+    """A telephone that records what the rig plays to it."""
+    draw = np.random.default_rng(bench.seed)
+    regulates = bench.position("gain control", "off") == "on"
+    ppm = float(draw.uniform(-80, 80))
+    return PhoneRecorder(bench.rate_hz, bench.folder, ppm=ppm, seed=bench.seed, regulates=regulates)
+
+
 CATALOGUE: dict[str, Entry] = {
     "dome amplifier": Entry(_dome_amplifier, {"supply": ()}),
     "cable": Entry(lambda _bench: Cable()),
@@ -116,6 +137,8 @@ CATALOGUE: dict[str, Entry] = {
     "subwoofer in its box": Entry(lambda bench: loudspeaker.Loudspeaker(loudspeaker.SUB, bench), loudspeaker.KNOBS),
     "audio-guide speaker": Entry(lambda bench: loudspeaker.Loudspeaker(loudspeaker.GUIDE, bench), loudspeaker.KNOBS),
     "wireless speaker": Entry(_wireless, loudspeaker.KNOBS),
+    "voice device": Entry(_voice, loudspeaker.KNOBS),
+    "phone recorder": Entry(_phone, {"gain control": ("off", "on")}),
     "calibrator on the microphone": Entry(microphone.Calibrator, of_bench=True),
     "bare leads": Entry(part_box.calibration_leads, {"clip": part_box.CLIPS}, of_bench=True),
     "part box": Entry(part_box.part_box, part_box.POSITIONS),

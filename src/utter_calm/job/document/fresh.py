@@ -12,9 +12,24 @@ from utter_calm.job.document.plan import Plan
 from utter_calm.job.document.starts import STARTS, Start
 from utter_calm.job.document.unit import Unit
 from utter_calm.quantities import Value
+from utter_calm.rig import LATE, RECORDS, SPOKEN_TO
 
 Varied = Mapping[str, tuple[Value, ...]]
 _USUAL = "power-amplifier"
+
+
+READY_MADE = "ready-made"
+"""Instead of a sound file of a command: something like speech, for devices that take any."""
+_BESIDE_THE_JOB = "recordings"
+
+
+def as_reached(unit: Unit) -> Unit:
+    """A unit with how its stand-in is reached: over a link, by a command, or by its own recordings."""
+    name = unit.stand_in
+    return replace(
+        unit, answers_late=unit.answers_late or name in LATE, command=unit.command or (READY_MADE if name in SPOKEN_TO else ""),
+        recordings=unit.recordings or (_BESIDE_THE_JOB if name in RECORDS else ""),
+    )  # fmt: skip
 
 
 def new_document(title: str, unit: Unit | None = None, start: Start | None = None, varied: Varied | None = None) -> JobDocument:

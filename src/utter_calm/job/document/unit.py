@@ -36,6 +36,8 @@ class Unit:
         Whether it is reached over something that takes its time, by another clock: its answer is looked for in each take.
     command
         Sound file of what is said to a device that then plays a step's file by itself; empty for none.
+    recordings
+        Folder in which a device that records by itself leaves what it heard; empty where it does not.
     """
 
     id: str = "u1"
@@ -50,6 +52,7 @@ class Unit:
     rating: Rating | None = None
     answers_late: bool = False
     command: str = ""
+    recordings: str = ""
 
     @property
     def title(self) -> str:

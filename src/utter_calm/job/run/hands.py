@@ -10,6 +10,7 @@ from utter_calm.errors import Cancelled
 from utter_calm.job.document import UNIT, Cell, JobDocument
 from utter_calm.job.run.bench import LEFT_OUT, PICKUP_FACTOR, UNIT_FACTOR, Bench, wanted
 from utter_calm.job.run.prompt import Answer, Prompt
+from utter_calm.measure.fetched import RECORDER, STARTED
 from utter_calm.quantities import Conditions, Value, value_text
 
 
@@ -71,5 +72,10 @@ class Hands:
         if factor == PICKUP_FACTOR:
             text = value_text(value)
             return "Connect the pickup directly." if text == "1" else f"Set the pickup's divider to {text}."
+        if factor == RECORDER:
+            unit = self.document.unit(self.cell.unit)
+            if (factor, value) in STARTED:
+                return f"Start recording with {unit.title}."
+            return f"Stop the recording of {unit.title}, and put its file into {unit.recordings}."
         known = self.document.plan_of(self.cell.step).factor(factor)
         return known.instruction(value) if known is not None else f"Set the {factor} to {value_text(value)}."

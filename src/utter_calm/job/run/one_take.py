@@ -16,19 +16,24 @@ from utter_calm.errors import Cancelled, InputError, UtterCalmError
 from utter_calm.formats.audio import read_audio
 from utter_calm.formats.lossless import Encoded, encode_beside
 from utter_calm.job.document import LOAD, UNIT, Cell, JobDocument
+from utter_calm.job.document import Unit as UnderTest
+from utter_calm.job.document.fresh import READY_MADE
 from utter_calm.job.gain import gain_of_plan
 from utter_calm.job.job import Job
 from utter_calm.job.run.bench import Bench
 from utter_calm.job.take import FLOOR, TakeSummary
 from utter_calm.measure.aside import Aside
+from utter_calm.measure.away import make_pack
 from utter_calm.measure.capture import Capture, FloatArray
+from utter_calm.measure.fetched import play_fetched
 from utter_calm.measure.kind import SettingValues, SingleStimulus, StepKind, StepSettings
 from utter_calm.measure.late import play_late
 from utter_calm.measure.result import Result, Trust
 from utter_calm.measure.spoken import play_spoken
 from utter_calm.measure.take_step import Prepare, Progress, analyze_step, play_step
-from utter_calm.rig import RecordedBlock, Rig
+from utter_calm.rig import RecordedBlock, Rig, SimulatedDevice
 from utter_calm.rig.bench.reader import BenchReader
+from utter_calm.signals.murmur import murmur
 
 _COMMAND_V = 0.2
 
@@ -83,21 +88,12 @@ class Playing:
         if not isinstance(kind, StepKind):
             raise InputError(f"“{step.title}” is deduced from other takes: nothing is played for it.", hint="Measure those.")
         settings = floor_settings(job, document, cell) if cell.role == FLOOR else plan.settings_of(step, cell.setup)
+        unit = document.unit(cell.unit) if cell.role == UNIT else None
         with BenchReader(bench.control) as reader:
-            unit = document.unit(cell.unit) if cell.role == UNIT else None
-            load_ohm, rating = (cell.setup.load_ohm, unit.rating) if unit is not None else (None, None)
-            if unit is not None and unit.command and isinstance(kind, SingleStimulus):
-                command = read_command(unit.command, settings)
-                capture = play_spoken(
-                    kind, settings, command, bench.device, rig, level_v=min(_COMMAND_V, rig.highest_v), load_ohm=load_ohm,
-                    paced=self.paced, cancel=cancel, progress=follow, on_block=self.on_block,
-                )  # fmt: skip
-            elif unit is not None and unit.answers_late and isinstance(kind, SingleStimulus):
-                capture = play_late(
-                    kind, settings, bench.device, rig, load_ohm=load_ohm, paced=self.paced, cancel=cancel, progress=follow,
-                    on_block=self.on_block, rating=rating,
-                )  # fmt: skip
+            if unit is not None and (unit.command or unit.recordings or unit.answers_late) and isinstance(kind, SingleStimulus):
+                capture = self._without_wire(job, unit, kind, settings, bench, rig, cell.setup.load_ohm, prepare, follow)
             else:
+                load_ohm, rating = (cell.setup.load_ohm, unit.rating) if unit is not None else (None, None)
                 capture = play_step(
                     kind, settings, bench.device, rig, load_ohm=load_ohm, paced=self.paced, cancel=cancel, progress=follow,
                     on_block=self.on_block, prepare=prepare, rating=rating,
@@ -112,9 +108,40 @@ class Playing:
         encoded = encode_beside(capture.samples, capture.rate_hz)
         return Played(cell, document, settings, capture, by_hand, pending, result, encoded, reader.problem)
 
+    def _without_wire(
+        self, job: Job, unit: UnderTest, kind: SingleStimulus[Any], settings: Any, bench: Bench, rig: Rig,  # noqa: ANN401
+        load_ohm: float | None, prepare: Prepare, follow: Progress,
+    ) -> Capture:  # fmt: skip
+        """What a unit answers that is spoken to, that records by itself, or that answers late."""
+        device, cancel, paced, on_block = bench.device, self.cancel, self.paced, self.on_block
+        simulated = device if isinstance(device, SimulatedDevice) else None
+        if unit.command:
+            if simulated is not None:
+                simulated.lend(file=make_pack(kind, settings).samples[:, 0])
+            command = read_command(unit.command, settings)
+            return play_spoken(
+                kind, settings, command, device, rig, level_v=min(_COMMAND_V, rig.highest_v), load_ohm=load_ohm, paced=paced,
+                cancel=cancel, progress=follow, on_block=on_block,
+            )  # fmt: skip
+        if unit.recordings:
+            folder = job.path.parent / Path(unit.recordings).expanduser()
+            if simulated is not None:
+                folder.mkdir(parents=True, exist_ok=True)
+                simulated.lend(folder=folder)
+            return play_fetched(
+                kind, settings, folder, device, rig, paced=paced, cancel=cancel, progress=follow, on_block=on_block,
+                rating=unit.rating, prepare=prepare if simulated is None else None,
+            )  # fmt: skip
+        return play_late(
+            kind, settings, device, rig, load_ohm=load_ohm, paced=paced, cancel=cancel, progress=follow, on_block=on_block,
+            rating=unit.rating,
+        )  # fmt: skip
+
 
 def read_command(name: str, settings: Any) -> FloatArray:  # noqa: ANN401 - of any kind
     """Samples (n,) of a spoken command, at the rate of a step; errors of a file that cannot be read."""
+    if name.strip().lower() == READY_MADE:
+        return murmur(settings.rate_hz)
     samples, rate = read_audio(Path(name).expanduser())
     column = np.asarray(samples[:, 0])
     return column if rate == settings.rate_hz else resampled(column, settings.rate_hz / rate)

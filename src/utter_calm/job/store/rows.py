@@ -16,7 +16,7 @@ from utter_calm.errors import FileError, InputError, JobFileError
 from utter_calm.formats.lossless import Encoded, decode, encode
 from utter_calm.job.store.connection import damaged, from_json, to_json
 from utter_calm.measure.capture import Capture, Part
-from utter_calm.measure.result import Reading, Result, Surface, Trace
+from utter_calm.measure.result import Reading, Result, Surface, Trace, Trust
 from utter_calm.quantities import Conditions, Measured
 from utter_calm.rig import Channel, Rig
 
@@ -62,6 +62,7 @@ class Circumstances(msgspec.Struct):
     bench: tuple[tuple[str, Measured], ...] = ()
     answered_s: float | None = None
     skew: float = 0.0
+    said: tuple[Trust, ...] = ()
 
 
 def blob(array: FloatArray | None) -> bytes | None:
@@ -92,6 +93,7 @@ def insert_capture(connection: sqlite3.Connection, capture: Capture, encoded: Ca
     around = Circumstances(
         capture.channels, capture.rig, capture.drive_known, capture.load_ohm, capture.overload, capture.lost_frames,
         capture.parts, capture.latency_frames, capture.interruptions, capture.bench, capture.answered_s, capture.skew,
+        capture.said,
     )  # fmt: skip
     row = (capture.rate_hz, len(capture.samples), capture.count, encoding, to_json(around), checksum(data), data)
     cursor = connection.execute(
@@ -116,7 +118,7 @@ def read_capture(row: tuple[Any, ...] | None, path: Path) -> Capture:
         return Capture(
             decode(encoding, data, frames, channels), rate, around.channels, around.rig, around.drive_known, around.load_ohm,
             around.overload, around.lost_frames, around.parts, around.latency_frames, around.interruptions, around.bench,
-            around.answered_s, around.skew,
+            around.answered_s, around.skew, around.said,
         )  # fmt: skip
     except (FileError, InputError) as problem:
         raise damaged(path) from problem

@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QComboBox, QWidget
 
 from utter_calm.errors import InputError
 from utter_calm.job.document import LOAD, Factor
+from utter_calm.job.document.fresh import as_reached
 from utter_calm.job.document.scores import parse_scores, scores_text
 from utter_calm.quantities import (
     NONE,
@@ -37,8 +38,10 @@ def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
             unit, name=form.text("name") or "Unit", sample=form.text("sample"), settings=form.text("settings"),
             nominal_gain=gain, notes=form.text("notes"), stand_in=str(behind.currentData()),
             scores=parse_scores(form.text("scores")), rating=rating_of(form),
-            answers_late=late.currentData() == "yes", command=form.text("command"),
+            answers_late=late.currentData() == "yes", command=form.text("command"), recordings=form.text("recordings"),
         )  # fmt: skip
+        if changed.stand_in != unit.stand_in:
+            changed = as_reached(changed)
         session.edit_unit("change the unit", changed)
 
     known = "" if unit.nominal_gain is None else f"{fixed(amplitude_to_db(unit.nominal_gain), 2)} dB"
@@ -58,7 +61,9 @@ def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
     late.addItem("late, by a clock of its own (wireless, network)", "yes")
     late.setCurrentIndex(int(unit.answers_late))
     command = text_line(unit.command, "Spoken to first")
-    command.setPlaceholderText("sound file of a command; it then plays the step's file")
+    command.setPlaceholderText("sound file of a command, or ready-made; it then plays the step's file")
+    recordings = text_line(unit.recordings, "Records by itself into")
+    recordings.setPlaceholderText("folder where its recordings turn up, beside the job or anywhere")
     lines = [
         FormLine("name", "What it is", text_line(unit.name, "What it is")),
         FormLine("sample", "Which one", text_line(unit.sample, "Which one")),
@@ -69,6 +74,7 @@ def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
         FormLine("behind", "Behind it", behind),
         FormLine("late", "Answers", late, rare=True),
         FormLine("command", "Spoken to first", command, rare=True),
+        FormLine("recordings", "Records by itself into", recordings, rare=True),
         *rating_lines(unit.rating),
     ]
     form = PopupForm(parent, "Unit under test", lines, apply)

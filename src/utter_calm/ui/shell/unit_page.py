@@ -22,10 +22,10 @@ from PySide6.QtWidgets import (
 
 from utter_calm.errors import UtterCalmError
 from utter_calm.job.document import Unit
-from utter_calm.job.document.fresh import Varied
+from utter_calm.job.document.fresh import Varied, as_reached
 from utter_calm.job.document.starts import STARTS, Start
 from utter_calm.quantities import db_to_amplitude, parse_decibels
-from utter_calm.rig import LATE, UNITS, knobs_of
+from utter_calm.rig import UNITS, knobs_of
 from utter_calm.ui.look.fields import text_line
 from utter_calm.ui.look.labels import plain_label
 from utter_calm.ui.places.names import SUFFIX
@@ -161,11 +161,11 @@ class UnitPage(QWidget):
         """
         gain = self.gain.text().strip()
         stand_in = str(self.behind.currentData())
-        unit = Unit(
+        unit = as_reached(Unit(
             name=self.name.text().strip() or self.start.title, sample=self.sample.text().strip(),
-            settings=self.settings.text().strip(), stand_in=stand_in, answers_late=stand_in in LATE,
+            settings=self.settings.text().strip(), stand_in=stand_in,
             nominal_gain=db_to_amplitude(parse_decibels(gain)) if gain else None,
-        )  # fmt: skip
+        ))  # fmt: skip
         varied = {knob: knobs_of(stand_in)[knob] for knob, box in self.knobs.items() if box.isChecked()}
         return Answers(unit, self.start, varied, self.path.text())
 
