@@ -1,5 +1,7 @@
 """Plans to start from, units that join a job, are copied and leave; and what a bench cannot be."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -168,3 +170,16 @@ def test_what_cannot_be_made_is_refused_and_leaves_no_file(call, tmp_path, monke
     status, out, err = call("new", *bad)
     assert (status, out, err.count("\n")) == (2, "", 1)
     assert list(tmp_path.iterdir()) == []
+
+
+def test_a_new_loudspeakers_job_is_measured_from_end_to_end(tmp_path):
+    """It ended in an error: nothing can be put in a loudspeaker's place, so that the rig alone is not heard by a microphone."""
+    document = new_document("dome", Unit(stand_in="ceiling loudspeaker"), STARTS["loudspeaker"])
+    plan = document.plans[0]
+    quick = [s for s in plan.steps if s.kind in ("multitone", "noise")]
+    document = replace(document, plans=(replace(plan, steps=tuple(quick), claims=()),))
+    job = Job.create(tmp_path / "a.calm", document)
+    takes = run_cells(job, job.missing(), bench_for(document, "u1"), RunHooks(ask=lambda _: Answer.LET_RIG))
+    assert {t.role for t in takes} == {"unit"}
+    assert not job.missing()
+    job.close()

@@ -73,7 +73,7 @@ def coverage_view(job: Job, unit: Unit) -> CoverageView:
     columns = columns or list(plan.setups())
     rows = []
     for step in plan.steps:
-        first = _floor_cell(job, step.id) if step.has_floor else _no_floor(step)
+        first = _floor_cell(job, step.id) if plan.has_floor(step) else _no_floor(step)
         cells = [_unit_cell(job, unit, plan, step, setup, planned[step.id], columns) for setup in columns]
         rows.append((first, *(replace(cell, span=_reach(step, columns, k)) for k, cell in enumerate(cells))))
     return CoverageView(

@@ -75,7 +75,7 @@ class JobDocument:
         """Give every planned cell of a unit, the rig alone before each step that plays."""
         plan = self.plan(unit.plan)
         for step in plan.steps:
-            if step.has_floor:
+            if plan.has_floor(step):
                 yield Cell.floor(step.id)
             for setup in plan.setups_of(step):
                 yield Cell(unit.id, step.id, setup)

@@ -61,6 +61,10 @@ class Plan:
         """Find a factor."""
         return next((f for f in self.factors if f.name == name), None)
 
+    def has_floor(self, step: Step) -> bool:
+        """Whether the rig alone is measured with a step; where a microphone listens, nothing can take the loudspeaker's place."""
+        return step.has_floor and not self.rig.hears_sound
+
     def setups_of(self, step: Step) -> tuple[Setup, ...]:
         """Give the setups under which a step is planned; what a deduction runs over does not part them."""
         kept = (setup for setup in self.setups() if setup.fits(step.where))

@@ -127,6 +127,16 @@ def _cable() -> Plan:
     )
 
 
+def _recorder() -> Plan:
+    return Plan(
+        rig=stereo_rig(pickup_ratio=1.0),
+        steps=(
+            _step("response", start_hz=20.0, stop_hz=20_000.0, duration_s=2.0, level_v=0.5, rate_hz=48_000),
+            _step("multitone", level_v=0.5, rate_hz=48_000),
+        ),
+    )
+
+
 def _transformer() -> Plan:
     return Plan(
         rig=stereo_rig(ceiling_v=3.9),
@@ -242,12 +252,14 @@ STARTS: dict[str, Start] = {
         Start("box", "Loudspeaker box", "Impedance in the box: tuning, losses, leaks; held against its twin",
               ("vented box", "leaky vented box"), _box),
         Start("loudspeaker", "Loudspeaker", "Response, reflections, distortion, decay; close by and from afar, spliced",
-              ("ceiling loudspeaker", "console wedge", "audio-guide speaker", "wireless speaker", "subwoofer in its box",
-               "ceiling loudspeaker, coil rubs"), _loudspeaker),
+              ("ceiling loudspeaker", "console wedge", "audio-guide speaker", "wireless speaker", "voice device",
+               "subwoofer in its box", "ceiling loudspeaker, coil rubs"), _loudspeaker),
         Start("seat", "Loudspeaker at the seat", "Several positions averaged, with their spread",
               ("ceiling loudspeaker", "console wedge"), _at_the_seat),
         Start("all-round", "Loudspeaker, all round", "Every ten degrees: beamwidth, sound power, response to expect in a room",
               ("ceiling loudspeaker", "console wedge", "audio-guide speaker"), _all_round),
+        Start("recorder", "Recorder", "What a device keeps of what it hears: response; its own file becomes the take",
+              ("phone recorder",), _recorder),
         Start("parts", "Crossover parts", "Resistors, inductors and capacitors against what is printed on them", ("part box",),
               _parts),
         Start("other", "Something else", "An empty plan: steps and conditions are added one by one", (), Plan),

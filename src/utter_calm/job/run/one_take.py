@@ -90,7 +90,7 @@ class Playing:
         settings = floor_settings(job, document, cell) if cell.role == FLOOR else plan.settings_of(step, cell.setup)
         unit = document.unit(cell.unit) if cell.role == UNIT else None
         with BenchReader(bench.control) as reader:
-            if unit is not None and (unit.command or unit.recordings or unit.answers_late) and isinstance(kind, SingleStimulus):
+            if unit is not None and isinstance(kind, SingleStimulus) and _by_marks(unit, kind, settings):
                 capture = self._without_wire(job, unit, kind, settings, bench, rig, cell.setup.load_ohm, prepare, follow)
             else:
                 load_ohm, rating = (cell.setup.load_ohm, unit.rating) if unit is not None else (None, None)
@@ -136,6 +136,11 @@ class Playing:
             kind, settings, device, rig, load_ohm=load_ohm, paced=paced, cancel=cancel, progress=follow, on_block=on_block,
             rating=unit.rating,
         )  # fmt: skip
+
+
+def _by_marks(unit: UnderTest, kind: SingleStimulus[Any], settings: Any) -> bool:  # noqa: ANN401
+    """Whether a unit's answer must be looked for: silence is heard at once, but for what only the unit itself hears."""
+    return bool(unit.recordings) or ((unit.command != "" or unit.answers_late) and bool(np.any(kind.stimulus(settings).volts)))
 
 
 def read_command(name: str, settings: Any) -> FloatArray:  # noqa: ANN401 - of any kind

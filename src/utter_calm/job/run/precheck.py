@@ -23,6 +23,9 @@ def needs_check(job: Job, document: JobDocument, cell: Cell, played: Iterable[Ce
     plan = document.plan_of(cell.step)
     if plan.rig.senses_impedance:
         return False  # what hangs on the leads there has neither gain nor two channels
+    unit = document.unit(cell.unit)
+    if unit.command or unit.recordings:
+        return False  # no lead leads through it
     steps = plan.steps
     return all(job.current(Cell(cell.unit, step.id, cell.setup)) is None for step in steps)
 

@@ -104,7 +104,7 @@ class Workspace(Screen):
     def take_floor(self) -> None:
         """Measure the rig alone for every step."""
         if not self.live.running:
-            self.session.run([Cell.floor(s.id) for s in self.session.plan.steps if s.has_floor])
+            self.session.run([Cell.floor(s.id) for s in self.session.plan.steps if self.session.plan.has_floor(s)])
 
     def mute(self) -> None:
         """Silence: stop the live tone and the run."""
