@@ -61,7 +61,7 @@ def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
     late.addItem("late, by a clock of its own (wireless, network)", "yes")
     late.setCurrentIndex(int(unit.answers_late))
     command = text_line(unit.command, "Spoken to first")
-    command.setPlaceholderText("sound file of a command, or ready-made; it then plays the step's file")
+    command.setPlaceholderText("a command's sound file, or ready-made")
     recordings = text_line(unit.recordings, "Records by itself into")
     recordings.setPlaceholderText("folder where its recordings turn up, beside the job or anywhere")
     lines = [

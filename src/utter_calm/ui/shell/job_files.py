@@ -155,6 +155,7 @@ class JobFiles(QMainWindow):
         """Show an open job in place of what was there."""
         from utter_calm.ui.shell.workspace import Workspace
 
+        self.leave_unit_page()
         self.close_job()
         self.workspace = Workspace(job)
         self.workspace.session.auto_rig = self.actions_by_name["auto"].isChecked()

@@ -32,6 +32,7 @@ from utter_calm.ui.places.names import SUFFIX
 
 _REAL = "a real unit at the rig's own channels"
 _WIDTH = 860
+_KINDS_WIDTH, _KIND_HEIGHT = 210, 31
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,13 +75,14 @@ class UnitPage(QWidget):
         self.kinds = QListWidget()
         self.kinds.setAccessibleName("Kind of unit")
         self.kinds.addItems([start.title for start in STARTS.values()])
-        self.kinds.setFixedWidth(190)
-        self.kinds.setFixedHeight(36 * self.kinds.count() + 8)
+        self.kinds.setFixedWidth(_KINDS_WIDTH)
+        self.kinds.setFixedHeight(_KIND_HEIGHT * self.kinds.count() + 12)
+        self.kinds.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.kinds.setStyleSheet("QListWidget { font-size: 15px; border-radius: 8px; padding: 4px; } "
-                                 "QListWidget::item { height: 36px; padding-left: 8px; border-radius: 6px; }")  # fmt: skip
+                                 f"QListWidget::item {{ height: {_KIND_HEIGHT}px; padding-left: 8px; border-radius: 6px; }}")  # fmt: skip
         middle.addWidget(self.kinds, 0, Qt.AlignmentFlag.AlignTop)
         right = QWidget()
-        right.setFixedWidth(_WIDTH - 220)
+        right.setFixedWidth(_WIDTH - _KINDS_WIDTH - 30)
         middle.addWidget(right)
         self._form = QFormLayout(right)
         self._form.setContentsMargins(0, 0, 0, 0)
