@@ -79,7 +79,8 @@ class UnitPage(QWidget):
         self.kinds.setFixedHeight(_KIND_HEIGHT * self.kinds.count() + 12)
         self.kinds.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.kinds.setStyleSheet("QListWidget { font-size: 15px; border-radius: 8px; padding: 4px; } "
-                                 f"QListWidget::item {{ height: {_KIND_HEIGHT}px; padding-left: 8px; border-radius: 6px; }}")  # fmt: skip
+                                 "QListWidget::item { padding-left: 8px; border-radius: 6px; "
+                                 f"height: {_KIND_HEIGHT}px; }}")  # fmt: skip
         middle.addWidget(self.kinds, 0, Qt.AlignmentFlag.AlignTop)
         right = QWidget()
         right.setFixedWidth(_WIDTH - _KINDS_WIDTH - 30)
