@@ -1,17 +1,20 @@
 """A step played and recorded elsewhere is the take that a wire would have made: other rates, clocks, noise, gain controls."""
 
+import io
 from dataclasses import replace
 
 import numpy as np
 import pytest
+import soundfile
 from scipy.signal import bilinear, lfilter
 
 from utter_calm.analysis.skewed_sweep import resampled
 from utter_calm.errors import InputError, NoSignal
-from utter_calm.measure.away import Away, Pack, make_pack, take_away
+from utter_calm.measure.away import Away, make_pack, take_away
 from utter_calm.measure.capture import Capture, Part
 from utter_calm.measure.first_look import FirstLook, FirstLookSettings
 from utter_calm.measure.kinds import KINDS
+from utter_calm.measure.pack import Pack
 from utter_calm.measure.response import Response, ResponseSettings
 from utter_calm.rig import Channel
 
@@ -138,3 +141,31 @@ def test_volts_are_right_where_both_ends_are_told():
     assert "played_elsewhere" in {t.code for t in result.trust}
     relative = take_away(pack, recorded, 48_000)
     assert FirstLook().analyze(settings, relative).reading("gain", 1).value == pytest.approx(0.5, rel=1e-5)
+
+
+def coded(samples, coder, subtype, effort):
+    """Through a real coder that leaves out what is not heard, and back."""
+    file = io.BytesIO()
+    soundfile.write(file, 0.9 * samples, 48_000, format=coder, subtype=subtype, compression_level=effort)
+    file.seek(0)
+    return soundfile.read(file, always_2d=True)[0]
+
+
+@pytest.mark.parametrize("noise", [0.0, 1e-3])
+@pytest.mark.parametrize("how", [("OGG", "VORBIS", 0.6), ("OGG", "VORBIS", 0.1), ("MP3", "MPEG_LAYER_III", 0.3)])
+def test_a_coder_with_losses_is_told_by_marks_that_are_no_longer_alike(how, noise):
+    pack = make_pack(KIND, SETTINGS)
+    said = take_away(pack, coded(elsewhere(pack, noise=noise), *how), 48_000).said
+    (unlike,) = [t for t in said if t.code == "marks_unlike"]
+    assert unlike.grave
+    assert "coded with losses" in unlike.text
+
+
+@pytest.mark.parametrize("noise", [1e-5, 1e-3, 0.05])
+@pytest.mark.parametrize("seed", range(3))
+def test_marks_in_noise_are_alike(noise, seed):
+    """Rounding to twelve bits, other rates and clocks leave them so as well."""
+    pack = make_pack(KIND, SETTINGS)
+    heard = elsewhere(pack, rate=44_100, skew=1e-4 * (seed - 1))
+    heard = np.round(2047 * heard) / 2047 + noise * np.random.default_rng(seed).normal(size=heard.shape)
+    assert "marks_unlike" not in {t.code for t in take_away(pack, heard, 44_100).said}

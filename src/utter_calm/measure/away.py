@@ -18,42 +18,17 @@ from utter_calm.analysis.acoustic.marks import Found, Marks, find_marked
 from utter_calm.analysis.record import what_is_there
 from utter_calm.analysis.skewed_sweep import resampled
 from utter_calm.errors import InputError, NoSignal
+from utter_calm.measure.alike import said_of_marks
 from utter_calm.measure.capture import Capture, FloatArray, Part
 from utter_calm.measure.kind import SingleStimulus
+from utter_calm.measure.pack import Pack
 from utter_calm.measure.result import Trust
 from utter_calm.rig import VOLTAGE, Channel
-from utter_calm.signals.header import MARK_HZ, MARK_S, marked
+from utter_calm.signals.header import MARK_HZ, marked
 
 USUAL_PEAK = 10 ** (-6 / 20)
-_MOVED_DB, _SKEWED = 0.3, 2e-6
+_SKEWED = 2e-6
 _AROUND_S = 0.25
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Pack:
-    """A stimulus to be played elsewhere.
-
-    Parameters
-    ----------
-    samples
-        (n, channels), 1 is full scale.
-    rate_hz
-        Of the samples.
-    first, body, last
-        Where the first mark, the step's own stimulus and the last mark begin.
-    frames
-        Length of the step's own stimulus.
-    volts
-        Of the step's stimulus for a sample of 1.
-    """
-
-    samples: FloatArray
-    rate_hz: int
-    first: int
-    body: int
-    last: int
-    frames: int
-    volts: float
 
 
 def make_pack(kind: object, settings: Any, peak: float = USUAL_PEAK) -> Pack:  # noqa: ANN401 - of the kind
@@ -105,7 +80,7 @@ def take_away(pack: Pack, recorded: FloatArray, rate_hz: int, away: Away | None 
     """
     found = find_pack(pack, recorded, rate_hz)
     samples, where = found.samples, found.where
-    trust = [*_said_of_clock(where, rate_hz, pack.rate_hz), *_said_of_gain(found.column, pack, where)]
+    trust = [*_said_of_clock(where, rate_hz, pack.rate_hz), *said_of_marks(found.column, pack, where)]
     channels, words = _channels(pack, samples.shape[1], away or Away())
     trust.append(Trust("played_elsewhere", words, grave=False))
     part = Part(0, len(samples), {}, ())
@@ -179,24 +154,6 @@ def _said_of_clock(where: Found, rate_hz: int, played_hz: int) -> list[Trust]:
         text = f"Recorded at {rate_hz} Hz and brought to {played_hz} Hz; above {min(rate_hz, played_hz) / 2:g} Hz there is nothing."
         out.append(Trust("rate_converted", text, grave=False))
     return out
-
-
-def _said_of_gain(recorded: FloatArray, pack: Pack, where: Found) -> list[Trust]:
-    """Both marks were played alike: where they are heard unlike, something regulated the level meanwhile."""
-    if where.skew is None:
-        return []
-    size, levels = round(MARK_S * pack.rate_hz), []
-    for at in (pack.first, pack.last):
-        start = round(where.start + at / (1 + where.skew))
-        piece = recorded[max(0, start) : start + size]
-        levels.append(float(np.std(piece)) if len(piece) > size // 2 else 0.0)
-    if min(levels) <= 0:
-        return []
-    moved = 20 * math.log10(levels[1] / levels[0])
-    if abs(moved) < _MOVED_DB:
-        return []
-    text = f"The last mark is {moved:+.1f} dB against the first: a gain control or a volume moved meanwhile."
-    return [Trust("gain_moved", text.replace("-", "\N{MINUS SIGN}"))]
 
 
 def _channels(pack: Pack, count: int, away: Away) -> tuple[tuple[Channel, ...], str]:

@@ -19,9 +19,10 @@ import numpy as np
 
 from utter_calm.errors import Cancelled, FileError, InputError, NoSignal
 from utter_calm.formats.audio import read_audio
-from utter_calm.measure.away import Pack, make_pack, take_away
+from utter_calm.measure.away import make_pack, take_away
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.kind import Passage, SingleStimulus
+from utter_calm.measure.pack import Pack
 from utter_calm.measure.player import Player
 from utter_calm.measure.take_step import Prepare, Progress
 from utter_calm.quantities import Conditions

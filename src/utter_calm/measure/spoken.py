@@ -16,10 +16,11 @@ import numpy as np
 
 from utter_calm.analysis.acoustic.marks import Marks, find_marked
 from utter_calm.errors import InputError, NoSignal
-from utter_calm.measure.away import Pack, make_pack
+from utter_calm.measure.away import make_pack
 from utter_calm.measure.capture import Capture, FloatArray
 from utter_calm.measure.kind import Passage, SingleStimulus
 from utter_calm.measure.late import late_capture
+from utter_calm.measure.pack import Pack
 from utter_calm.measure.player import Player
 from utter_calm.measure.take_step import Progress
 from utter_calm.rig import Device, RecordedBlock, Rig
