@@ -57,3 +57,22 @@ def test_what_is_not_loud_does_not_wait(session):
     simulated = replace(plan, rig=replace(plan.rig, sound=None))
     session.edit_plan("simulated", simulated)
     assert countdown.loud_words(session.document, [cell_of(session)]) == ""
+
+
+def test_a_live_tone_that_begins_loud_counts_down_too(session, qtbot, window):
+    """On a device that is not there it ends in words about that: what counts is that nothing was opened before."""
+    said = []
+    session.cautioned.connect(said.append)
+    session.stands_ready(cell_of(session))
+    space = window.workspace
+    space.toggle_live()
+    assert session.counting
+    assert not space.live.running
+    space.toggle_live()  # the same key takes it back
+    assert not session.counting
+    space.toggle_live()
+    window.hush()
+    assert not session.counting
+    space.toggle_live()
+    qtbot.waitUntil(lambda: not session.counting, timeout=5_000)
+    assert [s.split(" in ")[1][0] for s in said if s.startswith("Loud")][-3:] == ["3", "2", "1"]

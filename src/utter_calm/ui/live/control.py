@@ -12,6 +12,7 @@ from utter_calm.measure.live import LiveAnalyser
 from utter_calm.quantities import number_of
 from utter_calm.rig import Rig
 from utter_calm.rig.live import LiveTone
+from utter_calm.ui.state.countdown import loud_tone
 from utter_calm.ui.state.session import JobSession
 
 
@@ -35,6 +36,10 @@ class LiveControl(QObject):
     def running(self) -> bool:
         """Whether a tone is on."""
         return self.tone is not None
+
+    def loud(self) -> str:
+        """What is loud about the tone as it would begin; empty where nothing is. Errors as in :meth:`start`."""
+        return loud_tone(self._session.plan.rig, self._tone_settings().level_v)
 
     def start(self, *, silent: bool = False) -> None:
         """Start the tone of the chosen step, or of the first one that is a tone; ``silent`` only listens.

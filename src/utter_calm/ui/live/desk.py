@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from typing import Any, cast
 
 import numpy as np
@@ -76,12 +77,23 @@ class LiveDesk(QObject):
         """Start or stop, with the tone of the chosen step or with none."""
         if self.running:
             self.control.mute()
+        elif self._session.counting:
+            self._session.cancel()
         elif not self._session.running and self._session.ready_bench():
-            try:
-                self.hum = HumWatch() if hum else None
-                self.control.start(silent=hum)
-            except UtterCalmError as problem:
-                self._session.cautioned.emit(str(problem))
+            self._attempt(lambda: self._session.after_warning("" if hum else self.control.loud(), lambda: self._start(hum=hum)))
+
+    def _start(self, *, hum: bool) -> None:
+        def start() -> None:
+            self.hum = HumWatch() if hum else None
+            self.control.start(silent=hum)
+
+        self._attempt(start)
+
+    def _attempt(self, what: Callable[[], None]) -> None:
+        try:
+            what()
+        except UtterCalmError as problem:
+            self._session.cautioned.emit(str(problem))
 
     def mark(self, text: str = "") -> None:
         """Note that something is done; from here on the difference counts, and the spectrum of before stands behind."""

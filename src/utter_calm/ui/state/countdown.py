@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, QTimer
 from utter_calm.job.document import Cell, JobDocument
 from utter_calm.measure.kind import StepKind
 from utter_calm.quantities import si_text
+from utter_calm.rig import Rig
 
 SECONDS = 3
 _EVERY_MS = 1000
@@ -67,4 +68,14 @@ def loud_words(document: JobDocument, cells: Iterable[Cell]) -> str:
             continue
         level = kind.highest_level(plan.settings_of(step, cell.setup)) or 0.0
         loudest = max(loudest, level if level >= limit else 0.0)
-    return f"Loud: up to {si_text(loudest, 'V', digits=3)} at the outputs" if loudest else ""
+    return _words(loudest) if loudest else ""
+
+
+def loud_tone(rig: Rig, level_v: float) -> str:
+    """The same of a tone that begins at a level; what it is turned up to afterwards comes gliding."""
+    limit = rig.protection.loud_v
+    return _words(level_v) if rig.sound is not None and limit is not None and level_v >= limit else ""
+
+
+def _words(level_v: float) -> str:
+    return f"Loud: up to {si_text(level_v, 'V', digits=3)} at the outputs"

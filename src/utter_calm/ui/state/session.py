@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import threading
+from collections.abc import Callable
 from dataclasses import replace
 
 from PySide6.QtCore import QObject
@@ -127,11 +128,14 @@ class JobSession(Soaking):
             self.cautioned.emit("This job is open for reading only: save it under another name first.")
             return
         auto = self.auto_rig if auto is None else auto
-        loud = loud_words(self.document, cells)
+        self.after_warning(loud_words(self.document, cells), lambda: self._start_run(cells, paced=paced, auto=auto))
+
+    def after_warning(self, loud: str, then: Callable[[], None]) -> None:
+        """Do what sounds, after a countdown where there are words for it: whoever mutes meanwhile has stopped it."""
         if loud:
-            self._countdown.start(loud, lambda: self._start_run(cells, paced=paced, auto=auto))
+            self._countdown.start(loud, then)
         else:
-            self._start_run(cells, paced=paced, auto=auto)
+            then()
 
     def _start_run(self, cells: list[Cell], *, paced: bool, auto: bool) -> None:
         worker = RunWorker(self.job, cells, self.bench, paced=paced, auto=auto, check=self.check_leads, parent=self)
