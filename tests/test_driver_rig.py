@@ -13,6 +13,7 @@ from utter_calm.demo.drivers import calibrated_rig
 from utter_calm.errors import InputError, MeasurementError, NoSignal
 from utter_calm.formats.curve_text import read_curve
 from utter_calm.job.compare_readings import compare_takes
+from utter_calm.job.cone import cone_of
 from utter_calm.job.document import Cell, Step, Unit
 from utter_calm.job.document.fresh import new_document
 from utter_calm.job.document.starts import STARTS
@@ -152,6 +153,10 @@ def test_from_an_empty_job_to_parameters(tmp_path, stand_in, softer):
     assert takes[-1].sources
     view = coverage_view(job, job.document.units[0])
     assert not any(row[0].planned for row in view.cells)
+    moves = cone_of(job, job.document.units[0].id)
+    assert moves.m_per_v == pytest.approx(told["bl"].value * told["cms"].value / told["re"].value)
+    assert (moves.resonance_hz, moves.q) == (told["fs"].value, told["qts"].value)
+    assert cone_of(job, "nobody") is None
     job.close()
 
 

@@ -12,8 +12,10 @@ from utter_calm.measure.first_look import FirstLook, FirstLookSettings
 from utter_calm.measure.kind import Passage
 from utter_calm.measure.loudspeaker import LoudspeakerSettings, LoudspeakerSweep
 from utter_calm.measure.player import Player
+from utter_calm.measure.response import Response, ResponseSettings
 from utter_calm.measure.take_step import play_step
 from utter_calm.rig import RecordedBlock, SimulatedDevice, stereo_rig
+from utter_calm.rig.excursion import Moves, parse_moves
 from utter_calm.rig.guard import SoundGuard
 from utter_calm.rig.limits import limits_for
 from utter_calm.rig.live import LiveTone
@@ -128,3 +130,56 @@ def test_what_is_held_is_not_judged_in_pieces():
     with pytest.raises(InputError, match="guarded"):
         player.play(Passage(sine(100.0, 0.1, RATE, RATE // 2), {}))
     player.close()
+
+
+CONE = Moves(0.4e-3, 40.0, 0.5)
+
+
+def raised(frames):
+    return np.minimum(1, np.minimum(np.arange(frames), np.arange(frames)[::-1]) / 12_000)
+
+
+@pytest.mark.parametrize(("hertz", "share"), [(4.0, 1.0), (40.0, 0.5), (400.0, 0.01)])
+def test_a_cone_moves_as_its_model_says(hertz, share):
+    """Far below its resonance by volts alone, at it by Q, far above with the square of the distance."""
+    volts = 2.0 * np.sin(2 * np.pi * hertz * np.arange(96_000) / 48_000) * raised(96_000)
+    assert CONE.peak_m(volts, 48_000) == pytest.approx(2.0 * 0.4e-3 * share, rel=0.03)
+
+
+def test_a_step_that_would_move_the_cone_too_far_plays_nothing():
+    """The same volts pass two octaves higher."""
+    rig = stereo_rig(pickup_ratio=1.0)
+    rating = Rating(excursion_m=0.3e-3, moves=CONE)
+    for start, fits in ((10.0, False), (200.0, True)):
+        settings = ResponseSettings(start_hz=start, stop_hz=20_000.0, duration_s=0.5, level_v=1.0, rate_hz=48_000)
+        device = SimulatedDevice(rig)
+        if fits:
+            play_step(Response(), settings, device, rig, load_ohm=8.0, rating=rating)
+            continue
+        with pytest.raises(InputError, match=r"may move 300.*this step would move it"):
+            play_step(Response(), settings, device, rig, load_ohm=8.0, rating=rating)
+
+
+def test_of_a_tone_the_volts_are_told_that_it_may_have():
+    rating = Rating(volts=5.0, excursion_m=0.4e-3, moves=CONE)
+    assert rating.most_v_at(1.0) == pytest.approx(1 / np.sqrt(2), rel=2e-3)
+    assert rating.most_v_at(40.0) == pytest.approx(2 / np.sqrt(2))
+    assert rating.most_v_at(4_000.0) == 5.0
+    assert Rating(volts=5.0).most_v_at(1.0) == 5.0
+
+
+@pytest.mark.parametrize("text", ["0.35 mm/V, 45 Hz, 0.4", "350 um / V; 45 Hz; Q 0.4"])
+def test_how_a_cone_moves_is_read_as_it_is_written(text):
+    moves = parse_moves(text)
+    assert moves.m_per_v == pytest.approx(0.35e-3)
+    assert parse_moves(moves.words) == moves
+
+
+@pytest.mark.parametrize(
+    "text", ["", "0.35", "0.35 mm, 45 Hz, 0.4", "-1 mm/V, 45 Hz, 0.4", "1 mm/V, 0 Hz, 0.4", "1 mm/V, 45 Hz, big"]
+)
+def test_what_does_not_say_how_it_moves_is_refused(text):
+    with pytest.raises(InputError):
+        parse_moves(text)
+    with pytest.raises(InputError, match="not known"):
+        Rating(excursion_m=1e-3)

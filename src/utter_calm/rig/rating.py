@@ -10,6 +10,7 @@ import numpy.typing as npt
 
 from utter_calm.errors import InputError
 from utter_calm.quantities import si_text
+from utter_calm.rig.excursion import Moves, too_far
 
 _SPAN_S = 0.1
 _LEAKS = 0.1
@@ -29,15 +30,24 @@ class Rating:
         Watts, into so many ohms.
     lowest_hz
         No signal below: the tweeter's guard.
+    excursion_m
+        How far its cone may move to one side, by the model ``moves``; None where it is not limited.
     """
 
     volts: float | None = None
     power_w: float | None = None
     ohm: float = 8.0
     lowest_hz: float | None = None
+    excursion_m: float | None = None
+    moves: Moves | None = None
 
     def __post_init__(self) -> None:
-        named = (("volts", self.volts), ("power", self.power_w), ("resistance", self.ohm), ("lowest frequency", self.lowest_hz))
+        named = (("volts", self.volts), ("power", self.power_w), ("resistance", self.ohm), ("lowest frequency", self.lowest_hz),
+                 ("excursion", self.excursion_m))  # fmt: skip
+        if self.excursion_m is not None and self.moves is None:
+            raise InputError(
+                "How far the cone moves by a volt is not known.", hint="Say how it moves, as in 0.35 mm/V, 45 Hz, 0.4."
+            )
         for what, value in named:
             if value is not None and not (math.isfinite(value) and value > 0):
                 raise InputError(f"The unit's {what} is {value:g}.", hint="Enter a number above zero, or nothing.")
@@ -47,6 +57,13 @@ class Rating:
         """R.m.s. volts that it takes, by volts or by power."""
         by_power = math.inf if self.power_w is None else math.sqrt(self.power_w * self.ohm)
         return min(by_power, math.inf if self.volts is None else self.volts)
+
+    def most_v_at(self, frequency_hz: float) -> float:
+        """R.m.s. volts that it takes of a tone, its excursion minded."""
+        if self.excursion_m is None or self.moves is None:
+            return self.most_v
+        per_volt = float(np.abs(self.moves.per_volt(np.array([frequency_hz])))[0])
+        return min(self.most_v, self.excursion_m / (math.sqrt(2) * per_volt))
 
     def check(self, volts: npt.NDArray[np.float64], rate_hz: float) -> None:
         """Refuse what would be too much for it.
@@ -69,9 +86,13 @@ class Rating:
                 why += f", {si_text(self.power_w, 'W', digits=3)} into {si_text(self.ohm, 'ohm', digits=3)}"
             raise InputError(f"The unit takes {why}; this step would give it {si_text(loudest, 'V', digits=3)}.",
                              hint="Lower the level, or change the unit's rating (Alt+3).")  # fmt: skip
-        if self.lowest_hz is not None:
-            for column in columns.T:
+        for column in columns.T:
+            if self.lowest_hz is not None:
                 self._check_low(column, rate_hz, self.lowest_hz)
+            if self.excursion_m is not None and self.moves is not None:
+                peak = self.moves.peak_m(column, rate_hz)
+                if peak > self.excursion_m * (1 + 1e-6):
+                    raise too_far(peak, self.excursion_m)
 
     def _check_low(self, volts: npt.NDArray[np.float64], rate_hz: float, lowest_hz: float) -> None:
         if not np.any(volts):

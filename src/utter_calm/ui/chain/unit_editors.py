@@ -7,6 +7,7 @@ from dataclasses import replace
 from PySide6.QtWidgets import QComboBox, QWidget
 
 from utter_calm.errors import InputError
+from utter_calm.job.cone import cone_of
 from utter_calm.job.document import LOAD, Factor
 from utter_calm.job.document.fresh import as_reached
 from utter_calm.job.document.scores import parse_scores, scores_text
@@ -75,7 +76,7 @@ def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
         FormLine("late", "Answers", late, rare=True),
         FormLine("command", "Spoken to first", command, rare=True),
         FormLine("recordings", "Records by itself into", recordings, rare=True),
-        *rating_lines(unit.rating),
+        *rating_lines(unit.rating, cone_of(session.job, unit.id)),
     ]
     form = PopupForm(parent, "Unit under test", lines, apply)
     form.add_button("Remove", session.remove_unit)

@@ -52,10 +52,11 @@ class LiveControl(QObject):
             The device is not there.
         """
         settings = FirstLookSettings() if silent else self._tone_settings()
+        self.frequency_hz = settings.frequency_hz
         rig = self._guarded()
         level = 0.0 if silent else settings.level_v
         self.tone = LiveTone(self._session.bench.device, rig, settings.frequency_hz, level, settings.rate_hz)
-        self.level_v, self.frequency_hz = level, settings.frequency_hz
+        self.level_v = level
         self._ceiling_v, self._plan = rig.ceiling_v, self._session.plan.id
         self.analyser = LiveAnalyser(self.tone, rig, settings, self._load())
         self.changed.emit()
@@ -63,7 +64,7 @@ class LiveControl(QObject):
     def _guarded(self) -> Rig:
         """The plan's rig under the unit's own limit, which holds while the knob is turned too."""
         rig, rating = self._session.plan.rig, self._session.unit.rating
-        return rig if rating is None else replace(rig, ceiling_v=min(rig.ceiling_v, rating.most_v))
+        return rig if rating is None else replace(rig, ceiling_v=min(rig.ceiling_v, rating.most_v_at(self.frequency_hz)))
 
     def _tone_settings(self) -> FirstLookSettings:
         plan = self._session.plan
@@ -103,6 +104,6 @@ class LiveControl(QObject):
         if self.tone is not None and plan is not None and plan.rig.ceiling_v != self._ceiling_v:
             self._ceiling_v = plan.rig.ceiling_v
             rating = self._session.unit.rating
-            most = self._ceiling_v if rating is None else min(self._ceiling_v, rating.most_v)
+            most = self._ceiling_v if rating is None else min(self._ceiling_v, rating.most_v_at(self.frequency_hz))
             self.tone.set_ceiling(most)
             self.level_v = min(self.level_v, plan.rig.highest_v, most)
