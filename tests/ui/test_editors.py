@@ -15,9 +15,10 @@ from utter_calm.present.claim_words import bound_text, claimable, parse_bound, u
 from utter_calm.quantities import Measured
 from utter_calm.ui.chain.condition_editor import _move_forward, _remove_factor, add_condition_editor, edit_condition_editor
 from utter_calm.ui.chain.editors import open_editor
+from utter_calm.ui.chain.limits_editor import limits_editor
 from utter_calm.ui.chain.signal_sketch import SignalSketch
 from utter_calm.ui.chain.step_editor import _remove_step, add_step_editor, step_editor
-from utter_calm.ui.chain.unit_editors import load_editor, parse_loads
+from utter_calm.ui.chain.unit_editors import load_editor, parse_loads, unit_editor
 from utter_calm.ui.places.claim_editor import claim_editor
 from utter_calm.ui.places.takes import recompute_form
 
@@ -394,3 +395,26 @@ def test_what_was_chosen_of_a_step_that_is_taken_out_is_not_taken(measured_windo
     assert all(cell.step != step.id for cell in space.session.selected)
     space.take_chosen()
     assert not space.session.running
+
+
+def test_what_a_unit_can_take_is_typed_after_what_was_typed_of_the_unit(qtbot, measured_window):
+    session = measured_window.workspace.session
+    form = open_form(qtbot, unit_editor(session, measured_window.workspace))
+    type_into(form, "sample", "no. 9")
+    form.accept()
+    assert session.unit.sample == "no. 9"
+    limits = open_form(qtbot, limits_editor(session, measured_window.workspace))
+    type_into(limits, "most_m", "4 mm")
+    limits.accept()
+    assert limits.isVisible()  # how it moves is not known
+    type_into(limits, "moves", "0.35 mm/V, 45 Hz, 0.4")
+    type_into(limits, "most_v", "12 V")
+    limits.accept()
+    assert session.unit.rating.excursion_m == pytest.approx(4e-3)
+    assert session.unit.rating.moves.resonance_hz == 45.0
+    again = open_form(qtbot, limits_editor(session, measured_window.workspace))
+    assert [again.text(key) for key in ("most_v", "most_m", "moves")] == ["12 V", "4 mm", "0.35 mm/V, 45 Hz, 0.4"]
+    for key in ("most_v", "most_m", "moves"):
+        type_into(again, key, "")
+    again.accept()
+    assert session.unit.rating is None

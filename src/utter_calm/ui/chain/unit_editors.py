@@ -7,7 +7,6 @@ from dataclasses import replace
 from PySide6.QtWidgets import QComboBox, QWidget
 
 from utter_calm.errors import InputError
-from utter_calm.job.cone import cone_of
 from utter_calm.job.document import LOAD, Factor
 from utter_calm.job.document.fresh import as_reached
 from utter_calm.job.document.scores import parse_scores, scores_text
@@ -23,7 +22,7 @@ from utter_calm.quantities import (
 )
 from utter_calm.quantities.text import fixed
 from utter_calm.rig import UNITS
-from utter_calm.ui.chain.rating_lines import rating_lines, rating_of
+from utter_calm.ui.chain.limits_editor import limits_editor
 from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit, text_line
 from utter_calm.ui.state.session import JobSession
 
@@ -38,7 +37,7 @@ def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
         changed = replace(
             unit, name=form.text("name") or "Unit", sample=form.text("sample"), settings=form.text("settings"),
             nominal_gain=gain, notes=form.text("notes"), stand_in=str(behind.currentData()),
-            scores=parse_scores(form.text("scores")), rating=rating_of(form),
+            scores=parse_scores(form.text("scores")),
             answers_late=late.currentData() == "yes", command=form.text("command"), recordings=form.text("recordings"),
         )  # fmt: skip
         if changed.stand_in != unit.stand_in:
@@ -76,11 +75,11 @@ def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
         FormLine("late", "Answers", late, rare=True),
         FormLine("command", "Spoken to first", command, rare=True),
         FormLine("recordings", "Records by itself into", recordings, rare=True),
-        *rating_lines(unit.rating, cone_of(session.job, unit.id)),
     ]
     form = PopupForm(parent, "Unit under test", lines, apply)
     form.add_button("Remove", session.remove_unit)
     form.add_button("Copy with its plan", session.copy_unit)
+    form.add_next("What it can take…", lambda: limits_editor(session, parent).open_under(parent))
     form.add_button("Another one of this kind", session.add_unit_like)
     return form
 

@@ -194,6 +194,19 @@ class PopupForm(QFrame):
             self.close()
         action()
 
+    def add_next(self, text: str, following: Callable[[], object]) -> QPushButton:
+        """Add a button that applies what was typed, and goes on to what follows where that could be done."""
+
+        def go_on() -> None:
+            self.accept()
+            if not self.isVisible():
+                following()
+
+        button = QPushButton(text)
+        button.clicked.connect(go_on)
+        self._buttons.insertWidget(0, button)
+        return button
+
     def quantity(self, key: str) -> float:
         """Give the value of a quantity field."""
         field = self.fields[key]

@@ -1,12 +1,18 @@
-"""Fields for what a unit takes, in the editor of the unit."""
+"""What a unit can take: volts, watts, how far its cone may move, and how low it may be played."""
 
 from __future__ import annotations
 
+from dataclasses import replace
+
+from PySide6.QtWidgets import QWidget
+
+from utter_calm.job.cone import cone_of
 from utter_calm.quantities import parse_quantity
 from utter_calm.quantities.text import typed_text
 from utter_calm.rig.excursion import Moves, parse_moves
 from utter_calm.rig.rating import Rating
 from utter_calm.ui.look.fields import FormLine, PopupForm, text_line
+from utter_calm.ui.state.session import JobSession
 
 _FIELDS = (
     ("most_v", "V", "Takes at most, volts", "r.m.s., as in 12 V; empty for no limit"),
@@ -15,11 +21,21 @@ _FIELDS = (
     ("guard_hz", "Hz", "No signal below", "as in 800 Hz for a tweeter"),
     ("most_m", "m", "Its cone moves at most", "to one side, as in 4 mm; empty for no limit"),
 )
-_MOVES = "moves"
+_MOVES, _WIDTH = "moves", 400
 
 
-def rating_lines(rating: Rating | None, moves: Moves | None = None) -> list[FormLine]:
-    """Lines for a unit's rating; what is not limited is empty. ``moves`` is how its cone moves as far as takes tell."""
+def limits_editor(session: JobSession, parent: QWidget) -> PopupForm:
+    """Say what the unit can take; what would be too much is refused before anything sounds."""
+    unit = session.unit
+
+    def apply(form: PopupForm) -> None:
+        session.edit_unit("change what the unit takes", replace(unit, rating=rating_of(form)))
+
+    return PopupForm(parent, "What it can take", _lines(unit.rating, cone_of(session.job, unit.id)), apply)
+
+
+def _lines(rating: Rating | None, moves: Moves | None) -> list[FormLine]:
+    """What is not limited is empty; ``moves`` is how its cone moves as far as takes tell."""
     known = rating or Rating()
     values = (known.volts, known.power_w, known.ohm if known.power_w is not None else None, known.lowest_hz,
               known.excursion_m)  # fmt: skip
@@ -27,11 +43,12 @@ def rating_lines(rating: Rating | None, moves: Moves | None = None) -> list[Form
     for (key, unit, label, example), value in zip(_FIELDS, values, strict=True):
         field = text_line("" if value is None else typed_text(value, unit), label)
         field.setPlaceholderText(example)
-        lines.append(FormLine(key, label, field, rare=True))
+        field.setMinimumWidth(_WIDTH)
+        lines.append(FormLine(key, label, field))
     model = known.moves or moves
     field = text_line("" if model is None else model.words, "And moves by")
-    field.setPlaceholderText("as in 0.35 mm/V, 45 Hz, 0.4: far below its resonance, resonance, Qts")
-    return [*lines, FormLine(_MOVES, "And moves by", field, rare=True)]
+    field.setPlaceholderText("as in 0.35 mm/V, 45 Hz, 0.4 (low down, resonance, Qts)")
+    return [*lines, FormLine(_MOVES, "And moves by", field)]
 
 
 def rating_of(form: PopupForm) -> Rating | None:
