@@ -14,11 +14,12 @@ from utter_calm.measure.capture import Capture, FloatArray
 from utter_calm.measure.kind import Passage
 from utter_calm.measure.player import Player
 from utter_calm.rig import CURRENT, VOLTAGE, Device, Rig
+from utter_calm.rig.rates import rate_for
 from utter_calm.signals.ramp import with_ramps
 
 LOOK_S, _SETTLE_S = 0.3, 0.1
 TONES_HZ = (120.0, 330.0, 870.0, 2_310.0, 6_010.0, 15_030.0)
-_RATE_HZ, _LEVEL_V = 48_000, 0.2
+_LEVEL_V = 0.2
 _OPEN_OHM = 3e5
 _ALIKE, _OTHER = 0.02, 0.1
 
@@ -32,11 +33,12 @@ def look(device: Device, rig: Rig, cancel: threading.Event | None = None) -> Flo
         Cancelled, or the device is gone.
     """
     rng = np.random.default_rng(7)
-    t = np.arange(round(LOOK_S * _RATE_HZ)) / _RATE_HZ
+    rate = rate_for(device)
+    t = np.arange(round(LOOK_S * rate)) / rate
     level = min(_LEVEL_V, rig.highest_v)
     tones = sum(np.sin(2 * np.pi * f * t + rng.uniform(0, 2 * np.pi)) for f in TONES_HZ)
-    volts = with_ramps(np.asarray(tones) * level * np.sqrt(2 / len(TONES_HZ)), *(round(0.02 * _RATE_HZ),) * 2)
-    player = Player(device, rig, _RATE_HZ, block_frames=2_048, probe_v=level)
+    volts = with_ramps(np.asarray(tones) * level * np.sqrt(2 / len(TONES_HZ)), *(round(0.02 * rate),) * 2)
+    player = Player(device, rig, rate, block_frames=2_048, probe_v=level)
     try:
         heard = player.play(Passage(volts, {}), cancel)
     finally:

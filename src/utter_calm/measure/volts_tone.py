@@ -9,12 +9,12 @@ import numpy as np
 from utter_calm.errors import InputError
 from utter_calm.rig import DRIVE, LiveSnapshot, LiveTone, Rig
 from utter_calm.rig.protocol import Device, FloatArray
+from utter_calm.rig.rates import rate_for
 from utter_calm.rig.volts import STEP_UP
 
 FREQUENCY_HZ = 400.0
 """Where every meter's alternating volts are at their best."""
 FIRST = 0.1
-_RATE_HZ = 48_000
 _SPAN_S, _PIECES = 0.5, 5
 _SETTLED_S = 0.8
 
@@ -30,7 +30,7 @@ class VoltsTone:
         The device is not there.
     """
 
-    def __init__(self, device: Device, rig: Rig, output: int, rate_hz: int = _RATE_HZ) -> None:
+    def __init__(self, device: Device, rig: Rig, output: int, rate_hz: int | None = None) -> None:
         chosen = tuple(replace(c, role=DRIVE) for c in rig.outputs if c.number == output)
         if not chosen:
             raise InputError(f"The rig has no output {output}.", hint="Add it first.")
@@ -39,7 +39,7 @@ class VoltsTone:
         self._first = min(FIRST, plain.highest_v / self._full_scale / STEP_UP / 1.001)
         self._inputs = [c.number for c in rig.inputs]
         self.played = self._first
-        self._tone = LiveTone(device, plain, FREQUENCY_HZ, self.played * self._full_scale, rate_hz)
+        self._tone = LiveTone(device, plain, FREQUENCY_HZ, self.played * self._full_scale, rate_hz or rate_for(device))
 
     def go_up(self) -> None:
         """Play the second level."""

@@ -15,9 +15,9 @@ from utter_calm.measure.player import Player
 from utter_calm.quantities import amplitude_to_db, db_to_amplitude, si_text
 from utter_calm.quantities.text import fixed
 from utter_calm.rig import Device, Rig
+from utter_calm.rig.rates import USUAL_HZ
 from utter_calm.signals.ramp import with_ramps
 
-_RATE_HZ = 48_000
 _LISTEN_S, _SETTLE_S, _RAMP_S = 0.32, 0.15, 0.02
 _TONES_HZ = (np.array([233.0, 487.0, 953.0, 1_873.0, 3_701.0]), np.array([281.0, 563.0, 1_117.0, 2_203.0, 4_241.0]))
 _DEAD, _SWAPPED = 10 ** (-30 / 20), 10 ** (10 / 20)
@@ -48,13 +48,13 @@ class Finding:
     measured: float | None = None
 
 
-def probe_volts(level_v: float) -> FloatArray:
+def probe_volts(level_v: float, rate_hz: int = USUAL_HZ) -> FloatArray:
     """(n, 2) what is played: five tones on each channel, its own, of ``level_v`` r.m.s. together; ramped."""
-    frames = round((_LISTEN_S + _SETTLE_S + _RAMP_S) * _RATE_HZ)
-    at = 2 * np.pi / _RATE_HZ * np.arange(frames)
+    frames = round((_LISTEN_S + _SETTLE_S + _RAMP_S) * rate_hz)
+    at = 2 * np.pi / rate_hz * np.arange(frames)
     amplitude = level_v * math.sqrt(2 / len(_TONES_HZ[0]))
     sides = [sum(np.cos(f * at + _phase(k)) for k, f in enumerate(tones)) * amplitude for tones in _TONES_HZ]
-    ramp = round(_RAMP_S * _RATE_HZ)
+    ramp = round(_RAMP_S * rate_hz)
     return with_ramps(np.stack(sides, axis=1), ramp, ramp)
 
 
@@ -65,7 +65,7 @@ def _phase(index: int) -> float:
 
 def check_wiring(
     device: Device, rig: Rig, *, level_v: float, nominal_gain: float | None, hum_limit_v: float = 0.01, gain_matters: bool = True,
-    cancel: threading.Event | None = None,
+    cancel: threading.Event | None = None, rate_hz: int = USUAL_HZ,
 ) -> list[Finding]:  # fmt: skip
     """Play the probe and say what is wrong; an empty list when nothing is.
 
@@ -79,6 +79,8 @@ def check_wiring(
         R.m.s. at the unit's output above which hum is worth a word.
     gain_matters
         False where knobs of the unit change its gain in a way that nobody wrote down.
+    rate_hz
+        At which the device runs.
 
     Raises
     ------
@@ -88,16 +90,16 @@ def check_wiring(
     if len(rig.drives) < 2 or device.info.inputs < 2:
         return []  # the probe tells two channels apart; fewer leads are checked by the first take itself
     level_v = min(level_v, rig.highest_v / 3)
-    player = Player(device, rig, _RATE_HZ, block_frames=4_096, probe_v=level_v)
+    player = Player(device, rig, rate_hz, block_frames=4_096, probe_v=level_v)
     try:
-        recording = player.play(Passage(probe_volts(level_v), {}), cancel)
+        recording = player.play(Passage(probe_volts(level_v, rate_hz), {}), cancel)
     finally:
         player.close()
-    start = round((_SETTLE_S - 0.01) * _RATE_HZ)
-    heard = np.stack([recording.signal(n) for n in (1, 2)], axis=1)[start : start + round(_LISTEN_S * _RATE_HZ)]
-    phase = tuple(np.array([_phase(k) for k in range(len(t))]) + 2 * np.pi * t * start / _RATE_HZ for t in _TONES_HZ)
+    start = round((_SETTLE_S - 0.01) * rate_hz)
+    heard = np.stack([recording.signal(n) for n in (1, 2)], axis=1)[start : start + round(_LISTEN_S * rate_hz)]
+    phase = tuple(np.array([_phase(k) for k in range(len(t))]) + 2 * np.pi * t * start / rate_hz for t in _TONES_HZ)
     amplitude = level_v * math.sqrt(2 / len(_TONES_HZ[0]))
-    found = analyze_wiring(heard, _RATE_HZ, _TONES_HZ, amplitude, phase)
+    found = analyze_wiring(heard, rate_hz, _TONES_HZ, amplitude, phase)
     clipped = any(recording.overload) or float(np.max(np.abs(recording.samples), initial=0.0)) > _FULL
     return judge_wiring(found, nominal_gain, hum_limit_v=hum_limit_v, gain_matters=gain_matters, clipped=clipped)
 

@@ -21,8 +21,9 @@ from utter_calm.quantities import parse_quantity, si_text
 from utter_calm.quantities.levels import amplitude_to_db
 from utter_calm.rig import CALIBRATOR, Calibrated, Rig
 from utter_calm.rig.microphone import capsule_of, drift_db, in_volts, microphone_of, with_sensitivity
+from utter_calm.rig.rates import rate_for
 
-_RATE_HZ, _LISTEN_S, _DB = 48_000, 6.0, math.log(10) / 20
+_LISTEN_S, _DB = 6.0, math.log(10) / 20
 _DRIFTED_DB = 0.5
 
 
@@ -76,9 +77,10 @@ def calibrate_microphone(
     bench.note(UNIT_FACTOR, CALIBRATOR)
     if progress is not None:
         progress(0.1, "listening to the calibrator")
-    player = Player(bench.device, in_volts(rig), _RATE_HZ, block_frames=8_192)
+    rate = rate_for(bench.device)
+    player = Player(bench.device, in_volts(rig), rate, block_frames=8_192)
     try:
-        capture = player.play(Passage(np.zeros(round(_LISTEN_S * _RATE_HZ)), {}), cancel)
+        capture = player.play(Passage(np.zeros(round(_LISTEN_S * rate)), {}), cancel)
     finally:
         player.close()
     number = found[0] + 1

@@ -11,6 +11,7 @@ from utter_calm.job.job import Job
 from utter_calm.job.run.prompt import WIRING, Answer, Prompt
 from utter_calm.measure.wiring import Finding, check_wiring
 from utter_calm.rig import Device
+from utter_calm.rig.rates import USUAL_HZ
 
 _PROBE_V, _BELOW = 0.02, 5.0
 _MOST_TRIES = 20
@@ -57,12 +58,13 @@ def check_leads(
     for _ in range(_MOST_TRIES):
         document = read()
         plan, step = document.plan_of(cell.step), document.step(cell.step)
-        highest = step.measure.highest_level(plan.settings_of(step, cell.setup))
+        settings = plan.settings_of(step, cell.setup)
+        highest = step.measure.highest_level(settings)
         level = min(_PROBE_V, (highest or _PROBE_V) / _BELOW)
         entered = document.unit(cell.unit).nominal_gain
         found = check_wiring(
             device, plan.rig, level_v=level, nominal_gain=entered, gain_matters=_gain_is_known(plan) and entered is not None,
-            cancel=cancel,
+            cancel=cancel, rate_hz=int(getattr(settings, "rate_hz", USUAL_HZ)),
         )  # fmt: skip
         findings = [f for f in found if f.code not in let_be]
         if not findings:
