@@ -31,7 +31,7 @@ PACK = make_pack(Response(), SETTINGS)
 def looped():
     """A server with four channels that are heard again, and a rig that plays on two and hears the other two."""
     with pytest.MonkeyPatch.context() as patch:
-        server = jack(patch, RATE, looped=4)
+        server = jack(patch, RATE, looped=4, period=4096)  # a busy machine must not starve it
         rig = replace(
             RIG, sound=server.address, parts=(), outputs=tuple(Channel(n, role=DRIVE, full_scale=4.0) for n in (1, 2)),
             inputs=tuple(Channel(n, role=VOLTAGE, full_scale=4.0) for n in (3, 4)),
@@ -45,7 +45,7 @@ def looped():
 @contextlib.contextmanager
 def serving(address, name, **how):
     stop, running = threading.Event(), threading.Event()
-    served = Served(name, address, RATE, (1, 2), (3, 4), seed=SEED, **how)
+    served = Served(name, replace(address, buffer_s=0.3), RATE, (1, 2), (3, 4), seed=SEED, **how)
     thread = threading.Thread(target=served.run, args=(stop, running.set))
     thread.start()
     try:
@@ -102,7 +102,7 @@ def test_a_wireless_speaker_on_the_server_is_followed_by_its_own_clock(looped):
     with serving(address, "wireless speaker"):
         capture = play_late(Response(), SETTINGS, device, rig, load_ohm=None)
     assert 1e6 * capture.skew == pytest.approx(ppm, abs=3.0)
-    assert late_s < capture.answered_s < late_s + 0.8
+    assert late_s < capture.answered_s < late_s + 1.2
     off, chance = apart_db(direct("audio-guide speaker"), response(capture))
     assert np.median(np.abs(off)) < 0.1
     assert np.mean(np.abs(off) < chance) > 0.9

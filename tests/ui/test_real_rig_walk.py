@@ -22,7 +22,7 @@ REAL, LOOPED = "a real unit at the rig's own channels", "loopback (JACK Audio Co
 @pytest.fixture
 def preamplifier(monkeypatch):
     """A server with four channels that are heard again, and a unit that hears two of them and plays the others."""
-    server = jack(monkeypatch, RATE, looped=4)
+    server = jack(monkeypatch, RATE, looped=4, period=4096)
     stop, running = threading.Event(), threading.Event()
     unit = threading.Thread(target=Served("preamplifier", server.address, RATE, (1, 2), (3, 4)).run, args=(stop, running.set))
     unit.start()

@@ -72,7 +72,7 @@ def _serve(
     if copied is not None:
         samples, own = read_audio(copied)
         file = samples[:, 0] if own == rate else resampled(samples[:, 0], rate / own)
-    served = Served(name, SoundAddress(there[0].host, there[0].name, there[0].name, buffer_s=0.1), rate, *channels, file, folder)
+    served = Served(name, SoundAddress(there[0].host, there[0].name, there[0].name, buffer_s=0.3), rate, *channels, file, folder)
     said = one_line(f"{name} on {there[0].title}: hears {channels[0]}, plays {channels[1]}; Ctrl-C ends it.")
     with contextlib.suppress(KeyboardInterrupt):
         served.run(threading.Event(), lambda: click.echo(said))

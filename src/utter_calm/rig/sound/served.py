@@ -22,7 +22,8 @@ from utter_calm.standins.base import Bench
 from utter_calm.standins.catalogue import CATALOGUE
 from utter_calm.standins.converter import ConverterModel
 
-_BLOCK_S = 0.02
+_BLOCK_S = 0.1
+"""Long filters cost by the block: in blocks of 20 ms a loudspeaker takes most of a processor."""
 _CHANNELS = 2
 
 
