@@ -134,7 +134,9 @@ def line_spectrum(record: FloatArray, rate_hz: float, window: Window = BLACKMAN_
     """
     frames = len(record)
     length = next_fast_len(frames)
-    lines = np.abs(rfft((record - np.mean(record)) * window.samples(frames), length))
+    level = record - np.mean(record)
+    level *= window.samples(frames)
+    lines = np.abs(rfft(level, length))
     return _scaled(lines, frames, length, rate_hz, window)
 
 
@@ -152,7 +154,7 @@ def line_spectra(record: FloatArray, rate_hz: float, one: Window, other: Window)
     level = record - np.mean(record)
     np.multiply(level, one.samples(frames), out=both.real[:frames])
     np.multiply(level, other.samples(frames), out=both.imag[:frames])
-    turned = np.fft.fft(both)
+    turned = np.fft.fft(both, out=both)
     ahead, back = turned[: length // 2 + 1], np.empty(length // 2 + 1, dtype=np.complex128)
     back[0] = turned[0]
     back[1:] = turned[: (length - 1) // 2 : -1]
