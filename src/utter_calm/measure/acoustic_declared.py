@@ -65,10 +65,10 @@ TRACES: dict[str, Declared] = {
     "high_order_level": Declared("rub and buzz, level", "sound_pressure", "The r.m.s. of the same at the microphone."),
     "high_order_crest": Declared("rub and buzz, crest factor", "ratio", "Highest instantaneous value of the same over its r.m.s., "
                                  "in each stretch: 3 to 4 for noise, far more for what knocks once a period."),
-    "high_order_each_ratio": Declared("rub and buzz, each period", "distortion", "R.m.s. of the same within each period of the "
+    "high_order_each_ratio": Declared("each period", "distortion", "R.m.s. of the same within each period of the "
                                       "excitation over that of the fundamental; where the sweep is slow enough."),
-    "high_order_each_level": Declared("rub and buzz, level of each period", "sound_pressure", "The same at the microphone."),
-    "high_order_each_crest": Declared("rub and buzz, crest factor of each period", "ratio", "Its highest instantaneous value over "
+    "high_order_each_level": Declared("level, each period", "sound_pressure", "The same at the microphone."),
+    "high_order_each_crest": Declared("crest factor, each period", "ratio", "Its highest instantaneous value over "
                                       "its r.m.s. within the period."),
     "impulse": Declared("impulse response", "part", "Without a window, re its largest value."),
     "step": Declared("step response", "part", "Running integral of the impulse response, re its largest value."),
