@@ -13,7 +13,7 @@ import numpy as np
 from utter_calm.analysis.acoustic.curves import magnitude_at
 from utter_calm.analysis.acoustic.each_period import EachPeriod, Residual, each_period
 from utter_calm.analysis.running import running_median
-from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.analysis.spectrum import FloatArray, line_spectrum
 from utter_calm.analysis.transforms import irfft, next_fast_len, rfft
 from utter_calm.analysis.windows import BLACKMAN_HARRIS_7
 from utter_calm.signals.sweep import Sweep
@@ -87,8 +87,8 @@ def high_order(
     if len(grid) < 4:
         return None
     played = sweep.amplitude / np.sqrt(2) * magnitude_at(grid, *fundamental)
-    quiet = _quiet(recorded, sweep, delay_s, rate_hz)
-    value, noise, crest = (np.zeros(len(grid)) for _ in range(3))
+    value, crest = (np.zeros(len(grid)) for _ in range(2))
+    noise = _noise(_quiet(recorded, sweep, delay_s, rate_hz), FROM_ORDER * grid, top, rate_hz)
     residual = Residual(len(recorded))
     for k, (f, at, size) in enumerate(zip(grid.tolist(), centre.tolist(), long.tolist(), strict=True)):
         frames = int(size)
@@ -98,9 +98,6 @@ def high_order(
         begin = round(at - frames / 2)
         value[k], crest[k], seen = _read(recorded[begin : begin + frames], shape, length, bins)
         residual.add(begin, seen, shape)
-        still = quiet[:frames]
-        if len(still) >= _FEWEST_FRAMES:  # a shorter silence tells the same density, less surely
-            noise[k] = _noise_of(still, shape if len(still) == frames else None, (FROM_ORDER * f, top), rate_hz)
     ratio, floor = value / played, noise / played
     found = _standing_out(grid, ratio, floor)
     peak = 0.0 if found is None else _largest(recorded, found, sweep, delay_s, rate_hz, (grid, played))
@@ -122,16 +119,16 @@ def _read(piece: FloatArray, shape: FloatArray, length: int, bins: slice) -> tup
     return float(np.sqrt(2 * power / (length * np.sum(shape**2)))), crest, seen
 
 
-def _rms(piece: FloatArray, shape: FloatArray, length: int, bins: slice) -> float:
-    lines = np.abs(rfft(piece * shape, length)[bins]) ** 2
-    return float(np.sqrt(2 * np.sum(lines) / (length * np.sum(shape**2))))
-
-
-def _noise_of(still: FloatArray, shape: FloatArray | None, band_hz: tuple[float, float], rate_hz: float) -> float:
-    shape = BLACKMAN_HARRIS_7.samples(len(still)) if shape is None else shape
-    length = next_fast_len(len(still))
-    bins = np.s_[int(np.ceil(band_hz[0] * length / rate_hz)) : int(band_hz[1] * length / rate_hz)]
-    return _rms(still, shape, length, bins)
+def _noise(quiet: FloatArray, low_hz: FloatArray, high_hz: float, rate_hz: float) -> FloatArray:
+    """R.m.s. (n,) of a silence from each frequency up to another; zeros where it is too short to tell."""
+    if len(quiet) < _FEWEST_FRAMES:
+        return np.zeros(len(low_hz))
+    spectrum = line_spectrum(quiet, rate_hz)
+    power = spectrum.line_rms**2 / spectrum.noise_bandwidth_bins
+    below = np.concatenate([[0.0], np.cumsum(power)])
+    at = np.clip(np.append(low_hz, high_hz) / spectrum.bin_hz + 0.5, 0, len(power))
+    held = np.interp(at, np.arange(len(below)), below)
+    return np.asarray(np.sqrt(np.maximum(held[-1] - held[:-1], 0.0)))
 
 
 def _quiet(recorded: FloatArray, sweep: Sweep, delay_s: float, rate_hz: float) -> FloatArray:
