@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from tests.audio_server import QUIET, jack
-from utter_calm.errors import InputError
+from utter_calm.errors import InputError, NoSignal
 from utter_calm.measure.away import make_pack
 from utter_calm.measure.fetched import play_fetched
 from utter_calm.measure.late import play_late
@@ -56,6 +56,14 @@ def serving(address, name, **how):
         thread.join()
 
 
+def settled(measure):
+    """What is measured, once more where a server that was still putting its graph in order swallowed the beginning."""
+    try:
+        return measure()
+    except NoSignal:
+        return measure()
+
+
 def direct(name):
     """The response of a stand-in without a server; the same room, by the same seed."""
     device = SimulatedDevice(RIG, seed=SEED - 5)
@@ -86,9 +94,11 @@ def test_a_unit_on_the_server_is_measured_as_on_the_simulated_rig(looped):
     _, device, rig = looped
     command = [sys.executable, "-m", "utter_calm", "devices", "--serve", "preamplifier", "--on", "loopback", "--rate", str(RATE)]
     with subprocess.Popen(command, **{**QUIET, "stdout": subprocess.PIPE}, text=True) as process:
-        assert "hears (1, 2), plays (3, 4)" in process.stdout.readline()
-        capture = play_late(Response(), SETTINGS, device, rig, load_ohm=None)
-        process.terminate()
+        try:
+            assert "hears (1, 2), plays (3, 4)" in process.stdout.readline()
+            capture = settled(lambda: play_late(Response(), SETTINGS, device, rig, load_ohm=None))
+        finally:
+            process.terminate()
     assert np.max(np.abs(apart_db(direct("preamplifier"), response(capture))[0])) < 0.02
     assert capture.lost_frames == 0
 
@@ -100,7 +110,7 @@ def test_a_wireless_speaker_on_the_server_is_followed_by_its_own_clock(looped):
     draw = np.random.default_rng(SEED)
     late_s, ppm = draw.uniform(0.1, 0.3), draw.uniform(-60, 60)
     with serving(address, "wireless speaker"):
-        capture = play_late(Response(), SETTINGS, device, rig, load_ohm=None)
+        capture = settled(lambda: play_late(Response(), SETTINGS, device, rig, load_ohm=None))
     assert 1e6 * capture.skew == pytest.approx(ppm, abs=3.0)
     assert late_s < capture.answered_s < late_s + 1.2
     off, chance = apart_db(direct("audio-guide speaker"), response(capture))
