@@ -19,9 +19,10 @@ _MOST = 12
 def points_read(spec: PlotSpec, kind: Kind[Any], shown: Sequence[Shown], curves: Sequence[CurveView]) -> tuple[PointView, ...]:
     """Give the points that main readings tell along x, each on the curve of its channel.
 
-    None for what is unwanted, dense or drawn over something else: there such a reading says nothing about the curve.
+    None for what is unwanted, dense or drawn over something else (the frequency of the fundamental, say): there such a reading says
+    nothing about the curve.
     """
-    if spec.unwanted or spec.dense or spec.sheet or quantity(spec.x).unit != "Hz":
+    if spec.unwanted or spec.dense or spec.sheet or spec.x_title or quantity(spec.x).unit != "Hz":
         return ()
     unit = quantity(spec.x).unit
     out: list[PointView] = []
