@@ -6,6 +6,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+import soundfile
 
 from utter_calm.errors import Cancelled, InputError, NoSignal
 from utter_calm.formats.audio import write_audio
@@ -17,6 +18,7 @@ from utter_calm.job.run.hands import Hands
 from utter_calm.job.run.prompt import Answer
 from utter_calm.job.run.run import RunHooks, run_cells
 from utter_calm.job.take import FLOOR
+from utter_calm.measure.away import make_pack
 from utter_calm.measure.fetched import STARTED, STOPPED, play_fetched
 from utter_calm.measure.response import Response, ResponseSettings
 from utter_calm.rig import SimulatedDevice, stereo_rig
@@ -109,4 +111,26 @@ def test_hands_are_asked_to_start_and_to_stop_a_real_recorder():
     hands = Hands(document, cell, bench, lambda p: asked.append(p.text) or Answer.DONE, None)
     for now in (STARTED, STOPPED, STARTED):
         hands.switch(now)
+    hands.switch(STARTED)  # the take before was given up: whether it still records nobody knows
+    assert asked.pop() == asked[0]
     assert asked == ["Start recording with Phone.", "Stop the recording of Phone, and put its file into dcim.", asked[0]]
+
+
+def test_a_recording_without_its_last_mark_is_waited_for_and_taken_in_the_end(tmp_path):
+    pack = make_pack(Response(), SETTINGS)
+    heard = np.concatenate([np.zeros((9_600, 1)), 0.5 * pack.samples, np.zeros((9_600, 1))])
+
+    def grows(conditions):
+        if conditions == STOPPED:
+            write_audio(tmp_path / "r.wav", heard[: 9_600 + pack.last], 48_000)
+            threading.Timer(0.6, soundfile.write, (tmp_path / "r.wav", heard, 48_000), {"subtype": "FLOAT"}).start()
+
+    capture = play_fetched(Response(), SETTINGS, tmp_path, phone(None), RIG, wait_s=8.0, prepare=grows)
+    assert "skew_unknown" not in {t.code for t in capture.said}
+
+    def ends(conditions):
+        if conditions == STOPPED:
+            write_audio(tmp_path / "s.wav", heard[: 9_600 + pack.last], 48_000)
+
+    capture = play_fetched(Response(), SETTINGS, tmp_path, phone(None), RIG, wait_s=0.8, prepare=ends)
+    assert "skew_unknown" in {t.code for t in capture.said if t.grave}

@@ -103,7 +103,7 @@ def _turned_up(
     pack: Pack, folder: Path, before: dict[Path, tuple[int, int]], wait_s: float, cancel: threading.Event | None
 ) -> Capture:
     """The first new recording that holds the file; one that is still being written is looked at again when it has grown."""
-    looked_at, why = dict(before), ""
+    looked_at, why, partly = dict(before), "", None
     end = time.monotonic() + wait_s
     while time.monotonic() < end:
         for path, written in sorted(_recordings(folder).items()):
@@ -112,13 +112,19 @@ def _turned_up(
             looked_at[path] = written
             try:
                 recorded, rate = read_audio(path)
-                return take_away(pack, recorded, rate)
+                found = take_away(pack, recorded, rate)
             except (FileError, NoSignal) as problem:
                 why = f" {path.name}: {problem.what}"
+                continue
+            if all(said.code != "skew_unknown" for said in found.said):
+                return found
+            partly = found  # without the last mark: it may still be on its way
         if cancel is not None and cancel.wait(_LOOK_S):
             raise Cancelled
         if cancel is None:
             time.sleep(_LOOK_S)
+    if partly is not None:
+        return partly
     raise NoSignal(
         f"No recording of this step turned up in {folder} within {wait_s:g} s.{why}",
         hint="Put it there and take the step again, or take it from the recording by itself (Measure, Played elsewhere).",

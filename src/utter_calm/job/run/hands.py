@@ -52,7 +52,7 @@ class Hands:
         if self.cancel is not None and self.cancel.is_set():
             raise Cancelled
         bench = self.bench
-        if bench.value(factor) == value:
+        if bench.value(factor) == value and factor != RECORDER:  # a take that was given up leaves nobody knows what running
             return None
         answer = self.ask(Prompt(self._instruction(factor, value), factor, value, bench.can_set(factor)))
         if answer is Answer.STOP:
