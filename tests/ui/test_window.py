@@ -310,9 +310,13 @@ def test_new_save_as_and_recent(qtbot, window, tmp_path, monkeypatch):
 def test_report_and_export_from_the_window(qtbot, measured_window, tmp_path, monkeypatch):
     from PySide6.QtWidgets import QFileDialog
 
+    status = measured_window.workspace.transport.status
+    before = status.text()
     measured_window.write_report(tmp_path / "r.html")
+    assert status.text() == "writing the report …"
     qtbot.waitUntil((tmp_path / "r.html").exists, timeout=LONG)
     qtbot.waitUntil(lambda: "was written" in measured_window.workspace.message.text(), timeout=LONG)
+    qtbot.waitUntil(lambda: status.text() == before, timeout=LONG)
     measured_window.workspace.coverage.choose(1, [1])
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_: (str(tmp_path / "t.csv"), ""))
     measured_window.choose_export()

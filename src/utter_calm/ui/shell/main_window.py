@@ -114,7 +114,9 @@ class MainWindow(JobFiles):
         workspace = self.workspace
         if workspace is None:
             return
-        workspace.transport.status.setText("writing the report …")
+        status = workspace.transport.status
+        before, writing = status.text(), "writing the report …"
+        status.setText(writing)
 
         def write() -> Path:
             write_report(workspace.session.job, path, appendix=appendix)
@@ -122,6 +124,13 @@ class MainWindow(JobFiles):
 
         computation = Computation(write, workspace.session)
         computation.done.connect(lambda done: workspace.tell(f"The report was written to {done}."))
+
+        def over() -> None:
+            # whatever came of it; what was said there meanwhile stays, and the job may have been closed
+            if self.workspace is workspace and status.text() == writing:
+                status.setText(before)
+
+        computation.finished.connect(over)
         workspace.session.start(computation)
 
     def choose_guests(self) -> None:
