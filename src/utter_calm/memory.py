@@ -7,7 +7,10 @@ a Fourier transform. Kept at hand, the same pages serve again.
 
 from __future__ import annotations
 
+import contextlib
 import ctypes
+import gc
+from collections.abc import Iterator
 
 _TRIM_THRESHOLD, _MMAP_THRESHOLD = -1, -3
 """Names of the two options in ``<malloc.h>`` (mallopt(3), glibc)."""
@@ -24,3 +27,15 @@ def keep_freed_memory() -> bool:
     except (OSError, AttributeError):
         return False
     return bool(option(_MMAP_THRESHOLD, _LARGEST)) and bool(option(_TRIM_THRESHOLD, _KEPT))
+
+
+@contextlib.contextmanager
+def uncollected() -> Iterator[None]:
+    """Look for circles of objects only afterwards: where millions of small ones are made and all kept, looking finds nothing."""
+    was = gc.isenabled()
+    gc.disable()
+    try:
+        yield
+    finally:
+        if was:
+            gc.enable()

@@ -26,7 +26,7 @@ def frame(number=1, level_db=-20.0, wave_v=1.0, **more):
     level[99] = 1.0  # a line at 1 kHz
     time = np.arange(300) / 96_000
     wave = wave_v * np.sin(2 * np.pi * 997 * time)[:, None] * np.ones(2)
-    return replace(LiveFrame(number, frequency, level, time, wave, None, 1, (False, False), 0.1, None), **more)
+    return replace(LiveFrame(number, frequency, level**2, time, wave, None, 1, (False, False), 0.1, None), **more)
 
 
 @pytest.fixture

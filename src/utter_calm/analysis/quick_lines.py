@@ -17,12 +17,11 @@ def line_powers(records: FloatArray) -> FloatArray:
     lines of its own 140 dB below the strongest one.
     """
     window, frames = BLACKMAN_HARRIS_7, len(records)
-    windowed = np.array(records.T, order="C")  # a channel in one piece: sums and products run along it
-    windowed -= windowed.mean(axis=1, keepdims=True)
+    channels = records.T  # sums and products run along memory where a channel lies in one piece
+    windowed = channels - channels.mean(axis=1, keepdims=True)
     windowed *= window.samples(frames)
     lines = np.fft.rfft(windowed)
-    parts = lines.view(np.float64)
-    parts *= parts
-    powers = parts[:, ::2] + parts[:, 1::2]
+    powers = np.square(lines.real)
+    powers += np.square(lines.imag)
     powers *= 2 / (window.mean * frames) ** 2
     return powers.T

@@ -70,11 +70,11 @@ def _dome_amplifier() -> Pair:
         rig=_DIVIDED,
         steps=(
             _step("", "first_look", _LOADED),
-            _step("", "response", level_v=0.3),
+            _step("", "response", level_v=0.3, duration_s=2.0),
             _step("", "level_series", _LOADED, label="Distortion against power", nominal_v=2.83),
-            _step("", "frequency_series", _EIGHT, level_v=0.3, lower_levels="0.094 V, 0.03 V"),
+            _step("", "frequency_series", _EIGHT, level_v=0.3, points=21, lower_levels="0.094 V, 0.03 V"),
             replace(
-                _step("", "frequency_series", _EIGHT, label="The same out of one sweep", method="swept", level_v=0.3),
+                _step("", "frequency_series", _EIGHT, label="The same out of one sweep", method="swept", level_v=0.3, sweep_s=2.0),
                 id="frequency-sweep",
             ),
             _step("", "noise", _EIGHT),
@@ -125,7 +125,7 @@ def _preamplifier() -> Pair:
             _step("preamp", "first_look", (*flat, *_DIRECT_IN), level_v=0.2),
             _step("preamp", "response", _DIRECT_IN, level_v=0.1, **_TO_40_KHZ),
             replace(_step("preamp", "response", (*low, *flat), label="Response, for the input impedance", level_v=0.2,
-            stop_hz=60_000.0),
+                          stop_hz=60_000.0, duration_s=2.0),
                     id="preamp-response-input"),
             _step("preamp", "noise", (*flat, *_DIRECT_IN), reference_v=1.0),
             _step("preamp", "intermodulation", (*low, *flat, *_DIRECT_IN), level_v=0.5, duration_s=0.5),
@@ -251,7 +251,7 @@ def _cables() -> Pair:
     return unit, Plan(
         rig=_DIRECT,
         steps=(
-            _step("cable", "response", level_v=1.0, **{**_TO_40_KHZ, "duration_s": 4.0}),
+            _step("cable", "response", level_v=1.0, **_TO_40_KHZ),
             _step("cable", "noise"),
         ),
         factors=(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 from pathlib import Path
 from typing import Any, cast
@@ -24,6 +24,10 @@ from utter_calm.measure.kind import StepKind, StepSettings, setting_changes
 from utter_calm.measure.kinds import kind_of
 from utter_calm.measure.result import Result
 from utter_calm.rig import Rig, stereo_rig
+
+Groups = Mapping[str, tuple[TakeSummary, ...]]
+GivenGroups = Mapping[str, tuple[Given, ...]]
+Compute = Callable[[Deduction[Any], Any, GivenGroups], Result]
 
 SUFFIX = ".calm"
 UNKNOWN_RIG = stereo_rig("unknown", u_level=0.0, u_flatness=0.0, u_load=0.0)
@@ -106,9 +110,11 @@ class Job(HeldTakes):
 
     def deduce(
         self, cell: Cell, settings: StepSettings | None = None, *, again: TakeSummary | None = None,
-        document: JobDocument | None = None, pending: Iterable[Cell] | None = None,
+        document: JobDocument | None = None, pending: Iterable[Cell] | None = None, compute: Compute = Deduction.deduce,
     ) -> TakeSummary:  # fmt: skip
         """Compute a deduction from the newest takes that it needs, and store it with them as its sources.
+
+        ``compute`` is asked for the result; it may have it from a helper.
 
         Raises
         ------
@@ -116,21 +122,30 @@ class Job(HeldTakes):
             Takes that it needs are missing, or do not go together.
         """
         document = document or self.document
-        step = document.step(cell.step)
-        kind = step.measure
-        if not isinstance(kind, Deduction):
-            raise InputError(f"“{step.title}” is measured, not deduced.", hint="Run it.")
-        settings = settings or document.plan_of(cell.step).settings_of(step, cell.setup)
-        takes = needed(document, cell, settings, self.current)
-        given = {key: tuple(self.given(take) for take in group) for key, group in takes.items()}
-        result = kind.deduce(settings, given)
+        kind, settings, takes = self.wanted_by(cell, settings, document)
+        result = compute(kind, settings, self.all_given(takes))
         sources = [Source(take.id, key) for key, group in takes.items() for take in group]
         sources += [Source(again.id, AGAIN)] if again is not None else []
         title = document.unit(cell.unit).title
         rig = next((t.rig for group in takes.values() for t in group), None)
         origin = MODELLED if kind.models else DEDUCED
-        draft = self._draft(cell, step.kind, settings, result, title, rig, origin, tuple(sources), None, "")
+        draft = self._draft(
+            cell, document.step(cell.step).kind, settings, result, title, rig, origin, tuple(sources), None, ""
+        )  # fmt: skip
         return self._add(draft, result, None, pending)
+
+    def wanted_by(self, cell: Cell, settings: StepSettings | None, document: JobDocument) -> tuple[Deduction[Any], Any, Groups]:
+        """Give the deduction of a cell, its settings and the newest takes that it needs; errors as in :meth:`deduce`."""
+        step = document.step(cell.step)
+        kind = step.measure
+        if not isinstance(kind, Deduction):
+            raise InputError(f"“{step.title}” is measured, not deduced.", hint="Run it.")
+        settings = settings or document.plan_of(cell.step).settings_of(step, cell.setup)
+        return kind, settings, needed(document, cell, settings, self.current)
+
+    def all_given(self, takes: Groups) -> GivenGroups:
+        """Give takes as deductions want them, by the needs that they are for."""
+        return {key: tuple(self.given(take) for take in group) for key, group in takes.items()}
 
     def given(self, take: TakeSummary) -> Given:
         """Give a take as deductions want it."""

@@ -6,8 +6,11 @@ import contextlib
 import os
 import signal
 import threading
+from collections import deque
+from collections.abc import Callable, Mapping
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
+from functools import partial
 from multiprocessing import get_context, parent_process
 from types import TracebackType
 from typing import TYPE_CHECKING, Self
@@ -19,66 +22,103 @@ if TYPE_CHECKING:
     from typing import Any
 
     from utter_calm.measure.capture import Capture
+    from utter_calm.measure.deduction import Deduction, Given
     from utter_calm.measure.kind import StepKind, StepSettings
     from utter_calm.measure.result import Result
 
+_GIVEN = 2
+"""Tasks that the helper has at once: the one that it computes, and the next, so that it need not wait for it."""
+
 
 class Aside:
-    """One helper that analyses takes in their order; as a context manager it is let go at the end.
+    """One helper that computes takes in their order; as a context manager it is let go at the end.
 
     Python computes on one processor at a time within a process, so a run that plays and computes by turns leaves the second idle.
+    What waits is kept here, not in the pool: taking it back out of a pool whose helper dies at that moment hangs the rest.
     """
 
     def __init__(self) -> None:
         # a fresh interpreter: a fork would copy the locks of this process's threads as they happen to stand
         self._pool = ProcessPoolExecutor(max_workers=1, mp_context=get_context("spawn"), initializer=_serve)
+        self._lock, self._waiting, self._given = threading.RLock(), deque["Coming"](), 0
 
     def __enter__(self) -> Self:
         return self
 
     def __exit__(self, kind: type[BaseException] | None, what: BaseException | None, where: TracebackType | None) -> None:
+        with self._lock:
+            self._waiting.clear()
         self._pool.shutdown(wait=True, cancel_futures=True)
 
     def analyze(self, kind: StepKind[Any], settings: StepSettings, capture: Capture) -> Coming:
-        """Begin to analyse, or be put in the queue for it."""
-        try:
-            return Coming((kind, settings, capture), self._pool.submit(_analyze, kind, settings, capture))
-        except BrokenProcessPool:
-            return Coming((kind, settings, capture), None)
+        """Begin to analyse a take, or put it in the queue for it."""
+        return self._begin(partial(_analyze, kind, settings, capture))
+
+    def deduce(self, kind: Deduction[Any], settings: StepSettings, takes: Mapping[str, tuple[Given, ...]]) -> Coming:
+        """Begin to deduce from takes, or put it in the queue for it."""
+        return self._begin(partial(_deduce, kind, settings, takes))
+
+    def take_back(self, coming: Coming) -> bool:
+        """Take out of the queue what the helper has not got yet; whether it was there."""
+        with self._lock:
+            if coming not in self._waiting:
+                return False
+            self._waiting.remove(coming)
+            return True
+
+    def _begin(self, compute: Callable[[], Result]) -> Coming:
+        coming = Coming(self, compute)
+        with self._lock:
+            self._waiting.append(coming)
+            self._feed()
+        return coming
+
+    def _feed(self, landed: Future[Result] | None = None) -> None:
+        with self._lock:
+            self._given -= landed is not None
+            while self._waiting and self._given < _GIVEN:
+                coming = self._waiting.popleft()
+                with contextlib.suppress(BrokenProcessPool, RuntimeError):  # it is dead, or let go: computed by who asks
+                    coming.begun = self._pool.submit(coming.compute)
+                    self._given += 1
+                    coming.begun.add_done_callback(self._feed)
 
 
 class Coming:
-    """The result of an analysis that runs aside, or waits for its turn there; called, it waits for it and raises what that raised.
+    """A result that is computed aside, or waits for its turn there; called, it waits for it and raises what that raised.
 
-    A helper that died (out of memory, killed) loses nothing: the take is analysed here.
+    A helper that died (out of memory, killed) loses nothing: it is computed here.
     """
 
-    def __init__(self, what: tuple[StepKind[Any], StepSettings, Capture], begun: Future[Result] | None) -> None:
-        self._what, self._begun = what, begun
+    def __init__(self, aside: Aside, compute: Callable[[], Result]) -> None:
+        self.compute = compute
+        self.begun: Future[Result] | None = None
+        self._aside = aside
 
     @property
     def is_there(self) -> bool:
         """Whether nobody need wait for it."""
-        return self._begun is not None and self._begun.done()
+        return self.begun is not None and self.begun.done()
 
     def compute_here(self) -> bool:
-        """Analyse here where the helper has not begun yet, so that who waits is of use; whether that was done."""
-        if self._begun is None or self._begun.done() or not self._begun.cancel():
+        """Compute it here where the helper has not got it yet, so that who waits is of use; whether that was done."""
+        if not self._aside.take_back(self):
             return False
         here: Future[Result] = Future()
         try:
-            here.set_result(_analyze(*self._what))
+            here.set_result(self.compute())
         except Exception as problem:  # noqa: BLE001 - told to whom it concerns, in its turn
             here.set_exception(problem)
-        self._begun = here
+        self.begun = here
         return True
 
     def __call__(self) -> Result:
         """Wait for it."""
-        if self._begun is not None:
+        self.compute_here()
+        if self.begun is not None:
             with contextlib.suppress(BrokenProcessPool):
-                return self._begun.result()
-        return _analyze(*self._what)
+                return self.begun.result()
+        return self.compute()
 
 
 def _serve() -> None:
@@ -97,3 +137,7 @@ def _end_with_parent() -> None:
 
 def _analyze(kind: StepKind[Any], settings: StepSettings, capture: Capture) -> Result:
     return analyze_step(kind, settings, capture)
+
+
+def _deduce(kind: Deduction[Any], settings: StepSettings, takes: Mapping[str, tuple[Given, ...]]) -> Result:
+    return kind.deduce(settings, takes)

@@ -41,14 +41,14 @@ class LiveFrame:
         Rising by one with each frame.
     frequency_hz
         (n,) of the spectrum's lines.
-    level
-        (n, channels) r.m.s. of the lines in V, averaged as power.
+    power
+        (n, channels) mean squares of the lines in V², averaged.
     time_s, wave
         (m,) and (m, channels) of a few periods, in V.
     result
         Readings, renewed several times a second; None before the first.
     averaged
-        Over how many spectra the level runs now.
+        Over how many spectra the power runs now.
     problem
         What ended it, if anything did.
     points
@@ -57,7 +57,7 @@ class LiveFrame:
 
     number: int
     frequency_hz: FloatArray
-    level: FloatArray
+    power: FloatArray
     time_s: FloatArray
     wave: FloatArray
     result: Result | None
@@ -128,15 +128,16 @@ class LiveAnalyser:
             if len(shot.samples) < 64:
                 self._stop.wait(0.05)
                 continue
-            fresh = line_powers(shot.samples[-frames:]) * self._scales**2
+            fresh = line_powers(shot.samples[-frames:])
+            fresh *= self._scales**2
             if power is None or self._restart or power.shape != fresh.shape:
                 power, averaged, self._restart = fresh, 0, False
             averaged = min(averaged + 1, self._average)
-            power = power + (fresh - power) / averaged
+            power = fresh if averaged == 1 else power + (fresh - power) / averaged  # frames that are shown keep theirs
             number += 1
             at, wave = self._waveform(shot.samples)
             self._frame = LiveFrame(
-                number, self._line_frequencies(len(power)), np.sqrt(power), at, wave, self._result, averaged, shot.overload,
+                number, self._line_frequencies(len(power)), power, at, wave, self._result, averaged, shot.overload,
                 shot.level_v, shot.problem, self._points,
             )  # fmt: skip
             if shot.problem is not None:

@@ -11,6 +11,7 @@ from utter_calm.errors import FileError
 from utter_calm.formats.tables import write_text
 from utter_calm.formats.whole import write_whole
 from utter_calm.job.job import Job
+from utter_calm.memory import uncollected
 from utter_calm.present.palette import LIGHT
 from utter_calm.present.picture.drawing import Drawing
 from utter_calm.report.document import report_document
@@ -78,6 +79,7 @@ def _pdf(html: str) -> bytes:
         f"@font-face {{ font-family: Inter; font-weight: {weight}; src: url('{Path(str(fonts / name)).as_uri()}'); }}"
         for name, weight in (("Inter-Regular.otf", 400), ("Inter-Medium.otf", 500), ("Inter-SemiBold.otf", 600))
     )
-    configuration = FontConfiguration()
-    sheet = weasyprint.CSS(string=faces, font_config=configuration)
-    return bytes(weasyprint.HTML(string=html).write_pdf(stylesheets=[sheet], font_config=configuration))
+    with uncollected():
+        configuration = FontConfiguration()
+        sheet = weasyprint.CSS(string=faces, font_config=configuration)
+        return bytes(weasyprint.HTML(string=html).write_pdf(stylesheets=[sheet], font_config=configuration))

@@ -14,6 +14,7 @@ from utter_calm.job.job import Job
 from utter_calm.job.rig_floor import keep_floor
 from utter_calm.job.run.advice import advice
 from utter_calm.job.run.bench import Bench, refuse_impossible, wanted
+from utter_calm.job.run.deducing import DeducedAhead
 from utter_calm.job.run.hands import Hands
 from utter_calm.job.run.one_take import Played, Playing
 from utter_calm.job.run.order import run_order
@@ -155,6 +156,12 @@ class _Run:
     waiting: deque[Played] = field(default_factory=deque)
     lacking: UtterCalmError | None = None
     let_be: dict[str, set[str]] = field(default_factory=dict)
+    ahead: DeducedAhead = field(init=False)
+    deduced_to: int = -1
+
+    def __post_init__(self) -> None:
+        """Make ready what needs the helper."""
+        self.ahead = DeducedAhead(self.playing.aside)
 
     def store(self, most: int = 0) -> None:
         """Store what was played, oldest first, until at most so many takes wait for their analysis."""
@@ -190,8 +197,12 @@ class _Run:
         self.store()
         self.playing.go_on()
         follow(0.0, "deducing")
+        depth = _depth(self.document, cell)
+        if depth != self.deduced_to:  # all that this one's takes are there for
+            self.deduced_to = depth
+            self.ahead.begin(self.job, self.document, [c for c in rest if _depth(self.document, c) == depth])
         try:
-            take = self.job.deduce(cell, document=self.document, pending=rest)
+            take = self.job.deduce(cell, document=self.document, pending=rest, compute=self.ahead)
         except MeasurementError as problem:
             self.lacking = self.lacking or problem
             return

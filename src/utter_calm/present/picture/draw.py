@@ -179,12 +179,15 @@ def _points(mapper: Mapper, x: FloatArray, y: FloatArray, *, loop: bool = False)
     places = mapper.along(x)
     if loop:  # what turns back is not thinned by columns
         return np.stack([places, np.clip(mapper.y(y), mapper.frame.top - _BEYOND, mapper.frame.bottom + _BEYOND)], axis=1)
-    at, height = thinned(places, mapper.y(y), max(16, int(mapper.frame.width * mapper.style.columns)))
+    columns = max(16, int(mapper.frame.width * mapper.style.columns))
+    at, height = thinned(places, mapper.y(y), columns, mapper.columns_along)
     # far outside is pulled near: the clip hides it, and numbers stay short
     height = np.clip(height, mapper.frame.top - _BEYOND, mapper.frame.bottom + _BEYOND)
     if mapper.style.straight > 0 and len(at) >= len(places):  # what was thinned has no more points than the screen
         at, height = straightened(at, height, mapper.style.straight)
-    return np.stack([at, height], axis=1)
+    points = np.empty((len(at), 2))
+    points[:, 0], points[:, 1] = at, height
+    return points
 
 
 def _floor(mapper: Mapper, curve: CurveView, palette: Palette) -> Path:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import math
+from collections.abc import Callable, Sequence
 
 import numpy as np
 import numpy.typing as npt
@@ -32,16 +33,19 @@ def spread_labels(wanted: Sequence[float], spacing: float, low: float, high: flo
     return out
 
 
-def thinned(position: FloatArray, height: FloatArray, columns: int) -> tuple[FloatArray, FloatArray]:
+def thinned(
+    position: FloatArray, height: FloatArray, columns: int, find: Callable[[FloatArray, int], npt.NDArray[np.intp]] | None = None,
+) -> tuple[FloatArray, FloatArray]:  # fmt: skip
     """Keep the lowest and highest point of each of so many equal columns: peaks survive, noise stays an even band.
 
-    ``position`` (n,) rising, on the scale of the screen (already logarithmic where the axis is); ``height`` (n,).
+    ``position`` (n,) rising, on the scale of the screen (already logarithmic where the axis is); ``height`` (n,); ``find`` may know
+    the columns already, else :func:`columns_of` finds them.
     """
     if len(position) <= 4 * columns:
         return position, height
-    if not np.isfinite(height).all():
+    if not math.isfinite(float(height.sum())):
         return position, height  # gaps must stay gaps
-    starts = columns_of(position, columns)
+    starts = (find or columns_of)(position, columns)
     low, high = np.minimum.reduceat(height, starts), np.maximum.reduceat(height, starts)
     at = position[starts]
     # alternate the order so that the line does not cross itself in every column

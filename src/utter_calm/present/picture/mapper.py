@@ -8,6 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from utter_calm.present.picture.drawing import FloatArray, Frame
+from utter_calm.present.picture.layout import columns_of
 from utter_calm.present.picture.view import PlotView
 
 SAMPLE = 24.0
@@ -53,6 +54,7 @@ class Mapper:
         self.view, self.frame, self.window, self.style = view, frame, window, style or Style()
         self.width = frame.right
         self._along: dict[int, tuple[FloatArray, FloatArray]] = {}
+        self._columns: dict[int, tuple[FloatArray, npt.NDArray[np.intp]]] = {}
 
     def x(self, value: npt.ArrayLike) -> FloatArray:
         """Points from the left of values along x."""
@@ -67,13 +69,21 @@ class Mapper:
         if known is None or known[0] is not values:
             if len(self._along) > _MOST_KNOWN:  # of curves that are gone
                 self._along.clear()
+                self._columns.clear()
             known = self._along[id(values)] = (values, self.x(values))
+        return known[1]
+
+    def columns_along(self, places: FloatArray, columns: int) -> npt.NDArray[np.intp]:
+        """As :func:`columns_of`, for what :meth:`along` gave: worked out once."""
+        known = self._columns.get(id(places))
+        if known is None or known[0] is not places:
+            known = self._columns[id(places)] = (places, columns_of(places, columns))
         return known[1]
 
     def y(self, place: npt.ArrayLike) -> FloatArray:
         """Points from the top of places along y."""
-        share = (np.asarray(place, dtype=np.float64) - self.window.y_low) / (self.window.y_high - self.window.y_low)
-        return np.asarray(self.frame.bottom - share * self.frame.height)
+        scale = -self.frame.height / (self.window.y_high - self.window.y_low)
+        return np.asarray(np.asarray(place, dtype=np.float64) * scale + (self.frame.bottom - self.window.y_low * scale))
 
     def x_at(self, point: float) -> float:
         """Value along x at a point."""

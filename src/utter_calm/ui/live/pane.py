@@ -198,7 +198,7 @@ class LivePane(QWidget):
         if self._edges is None:
             self._lay_out_grid(frame)
         assert self._edges is not None
-        return np.maximum.reduceat(frame.level[: self._last], self._edges, axis=0)
+        return np.sqrt(np.maximum.reduceat(frame.power[: self._last], self._edges, axis=0))
 
     def _lay_out_grid(self, frame: LiveFrame) -> None:
         f = frame.frequency_hz
