@@ -59,7 +59,7 @@ def follow():
 
 def test_the_spectrum_is_in_volts_at_the_unit(follow):
     frame = frames_of(follow(ScriptedTone()), 2)[-1]
-    peak = frame.level.max(axis=0)
+    peak = np.sqrt(frame.power).max(axis=0)
     truth = 0.1 / np.sqrt(2) * RIG.recorded[0].scale
     assert peak == pytest.approx([truth, truth / 2], rel=0.06)  # between two lines a tone reads a little low
     assert len(frame.frequency_hz) == SPECTRUM_FRAMES // 2 + 1
@@ -71,9 +71,10 @@ def test_averaging_is_of_power_and_calms_the_noise(follow):
     analyser.set_average(16)
     averaged = next(f for f in reversed(frames_of(analyser, 40)) if f.averaged == 16)
     band = (single.frequency_hz > 3_000) & (single.frequency_hz < 20_000)
-    spread = [np.std(f.level[band, 0]) / np.mean(f.level[band, 0]) for f in (single, averaged)]
+    levels = [np.sqrt(f.power[band, 0]) for f in (single, averaged)]
+    spread = [np.std(level) / np.mean(level) for level in levels]
     assert spread[1] < 0.5 * spread[0]
-    power = [np.mean(f.level[band, 0] ** 2) for f in (single, averaged)]
+    power = [np.mean(f.power[band, 0]) for f in (single, averaged)]
     assert power[1] == pytest.approx(power[0], rel=0.2)
 
 
