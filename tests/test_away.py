@@ -97,6 +97,37 @@ def test_it_is_found_at_0_db_snr():
     assert np.argmax(match) in (0, 1, size - 1)  # in its place to a sample
 
 
+LOWER = {"response": {"stop_hz": 20_000.0}, "first_look": {"band_high_hz": 20_000.0}}
+
+
+def slipped(recorded, pack, frames, share):
+    """A link that repeats, or with a minus leaves out, so many samples in the middle of what the step plays."""
+    at = round(1.2345 * 48_000) + pack.body + round(share * pack.frames)
+    more = np.repeat(recorded[at : at + 1], max(0, frames), axis=0)
+    return np.concatenate([recorded[:at], more, recorded[at + max(0, -frames) :]])
+
+
+@pytest.mark.parametrize(("frames", "share"), [(1, 0.1), (-1, 0.9), (2, 0.5), (-5, 0.5), (48, 0.2), (-300, 0.62)])
+def test_a_delay_that_jumps_between_the_marks_is_told(frames, share):
+    """Its whole size is found, or half of it, by whether one side of the jump or both are in the marks' band."""
+    pack = make_pack(KIND, SETTINGS)
+    said = [t for t in take_away(pack, slipped(elsewhere(pack, noise=1e-4), pack, frames, share), 48_000).said if t.grave]
+    assert "delay_moved" in {t.code for t in said}
+    words = next(t.text for t in said if t.code == "delay_moved")
+    number, unit = words.split("came ")[1].split(" ")[:2]
+    told_s = float(number) * {"ms": 1e-3, "µs": 1e-6}[unit]
+    assert 0.1 * abs(frames) / 48_000 < told_s < 1.1 * abs(frames) / 48_000
+
+
+@pytest.mark.parametrize("key", ["first_look", "response", "multitone", "edges", "loudspeaker"])
+def test_a_steady_clock_is_never_told_as_a_delay_that_moved(key):
+    kind = KINDS[key]
+    pack = make_pack(kind, replace(kind.settings_type(), rate_hz=48_000, **LOWER.get(key, {})))
+    for seed, noise in enumerate((1e-5, 1e-3, 0.02)):
+        capture = take_away(pack, elsewhere(pack, skew=1e-4 * (seed - 1), noise=noise), 48_000)
+        assert "delay_moved" not in {t.code for t in capture.said}
+
+
 def test_a_gain_control_is_told():
     pack = make_pack(KIND, SETTINGS)
     recorded = elsewhere(pack)

@@ -16,19 +16,19 @@ import numpy as np
 
 from utter_calm.analysis.acoustic.marks import Found, Marks, find_marked
 from utter_calm.analysis.record import what_is_there
-from utter_calm.analysis.skewed_sweep import resampled
 from utter_calm.errors import InputError, NoSignal
+from utter_calm.measure.aligned import at_rate, cut
 from utter_calm.measure.alike import said_of_marks
 from utter_calm.measure.capture import Capture, FloatArray, Part
 from utter_calm.measure.kind import SingleStimulus
 from utter_calm.measure.pack import Pack
 from utter_calm.measure.result import Trust
+from utter_calm.measure.uneven import said_of_delay
 from utter_calm.rig import VOLTAGE, Channel
 from utter_calm.signals.header import MARK_HZ, marked
 
 USUAL_PEAK = 10 ** (-6 / 20)
 _SKEWED = 2e-6
-_AROUND_S = 0.25
 
 
 def make_pack(kind: object, settings: Any, peak: float = USUAL_PEAK) -> Pack:  # noqa: ANN401 - of the kind
@@ -80,7 +80,7 @@ def take_away(pack: Pack, recorded: FloatArray, rate_hz: int, away: Away | None 
     """
     found = find_pack(pack, recorded, rate_hz)
     samples, where = found.samples, found.where
-    trust = [*_said_of_clock(where, rate_hz, pack.rate_hz), *said_of_marks(found.column, pack, where)]
+    trust = [*_said_of_clock(where, rate_hz, pack.rate_hz), *said_of_pack(found)]
     channels, words = _channels(pack, samples.shape[1], away or Away())
     trust.append(Trust("played_elsewhere", words, grave=False))
     part = Part(0, len(samples), {}, ())
@@ -89,8 +89,9 @@ def take_away(pack: Pack, recorded: FloatArray, rate_hz: int, away: Away | None 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class InRecording:
-    """Where a pack is in a recording, the column that tells it best at the pack's rate, and (frames, channels) cut out."""
+    """A pack, where it is in a recording, the column that tells it best at the pack's rate, and (frames, channels) cut out."""
 
+    pack: Pack
     where: Found
     column: FloatArray
     samples: FloatArray
@@ -101,46 +102,19 @@ def find_pack(pack: Pack, recorded: FloatArray, rate_hz: int) -> InRecording:
     columns = [c for c in range(recorded.shape[1]) if np.any(recorded[:, c] != recorded[0, c])]
     if not columns:
         raise NoSignal(f"The recording {what_is_there(recorded[:, 0])}.", hint="Check the recorder and its level.")
-    at_rate = recorded if rate_hz == pack.rate_hz else _at(recorded, pack.rate_hz / rate_hz)
-    found = [(c, find_marked(at_rate[:, c], pack.rate_hz, Marks(pack.first, pack.last))) for c in columns]
+    same = recorded if rate_hz == pack.rate_hz else at_rate(recorded, pack.rate_hz / rate_hz)
+    found = [(c, find_marked(same[:, c], pack.rate_hz, Marks(pack.first, pack.last))) for c in columns]
     known = [(c, where) for c, where in found if where is not None]
     if not known:
         raise NoSignal("The marks of this step's file are not in the recording.",
                        hint="Was it this step's file, unchanged, and did the recorder hear all of it?")  # fmt: skip
-    column, where = max(known, key=lambda item: (item[1].skew is not None, float(np.std(at_rate[:, item[0]]))))
-    return InRecording(where, at_rate[:, column], _cut(at_rate, pack, where))
+    column, where = max(known, key=lambda item: (item[1].skew is not None, float(np.std(same[:, item[0]]))))
+    return InRecording(pack, where, same[:, column], cut(same, where, pack.body, pack.frames, pack.rate_hz))
 
 
-def _at(recorded: FloatArray, ratio: float) -> FloatArray:
-    return np.stack([resampled(recorded[:, c], ratio) for c in range(recorded.shape[1])], axis=1)
-
-
-def _cut(recorded: FloatArray, pack: Pack, where: Found) -> FloatArray:
-    """(frames, channels) from the sample on at which the step's stimulus arrives, clocks and fractions of samples taken out."""
-    skew = where.skew or 0.0
-    samples = _at(recorded, 1 + skew) if abs(skew) > 0 else recorded
-    exact = where.start * (1 + skew) + pack.body
-    first = math.floor(exact)
-    around = round(_AROUND_S * pack.rate_hz)
-    low, high = first - around, first + pack.frames + around
-    if first < 0 or first + pack.frames > len(samples) + around:
-        raise NoSignal(
-            "The recording begins or ends in the middle of what was played.", hint="Start the recorder first, stop it last."
-        )
-    padded = np.zeros((high - low, samples.shape[1]))
-    inside = samples[max(0, low) : min(high, len(samples))]
-    padded[max(0, -low) : max(0, -low) + len(inside)] = inside
-    moved = _earlier(padded, exact - first)
-    return moved[around : around + pack.frames]
-
-
-def _earlier(samples: FloatArray, fraction: float) -> FloatArray:
-    """Samples (n, channels) moved to an earlier time by a part of a sample; what is far below half the rate exactly."""
-    if not fraction:
-        return samples
-    lines = np.fft.rfft(samples, axis=0)
-    turn = np.exp(2j * np.pi * fraction * np.fft.rfftfreq(len(samples)))
-    return np.asarray(np.fft.irfft(lines * turn[:, None], len(samples), axis=0))
+def said_of_pack(found: InRecording) -> list[Trust]:
+    """Say what the marks tell of the way that a pack took: coded, regulated, or late by more and less."""
+    return [*said_of_marks(found.column, found.pack, found.where), *said_of_delay(found.column, found.pack, found.where)]
 
 
 def _said_of_clock(where: Found, rate_hz: int, played_hz: int) -> list[Trust]:

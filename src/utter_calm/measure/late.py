@@ -16,8 +16,7 @@ from typing import Any
 import numpy as np
 
 from utter_calm.errors import NoSignal
-from utter_calm.measure.alike import said_of_marks
-from utter_calm.measure.away import find_pack, make_pack
+from utter_calm.measure.away import find_pack, make_pack, said_of_pack
 from utter_calm.measure.capture import Capture, Part
 from utter_calm.measure.kind import Passage, SingleStimulus
 from utter_calm.measure.pack import Pack
@@ -87,4 +86,4 @@ def late_capture(pack: Pack, whole: Capture) -> Capture:
                        hint="Is the unit connected and awake, and does the input hear it?") from problem  # fmt: skip
     late_s = float(found.where.start) / pack.rate_hz
     return replace(whole, samples=found.samples, parts=(Part(0, len(found.samples), {}, ()),), answered_s=late_s,
-                   skew=float(found.where.skew or 0.0), said=tuple(said_of_marks(found.column, pack, found.where)))  # fmt: skip
+                   skew=float(found.where.skew or 0.0), said=tuple(said_of_pack(found)))  # fmt: skip

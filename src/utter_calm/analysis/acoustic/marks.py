@@ -147,16 +147,25 @@ def _apart(recorded: FloatArray, first: int, last: int, frames: int, rate_hz: fl
     f = np.arange(len(one)) * (rate_hz / size)
     inside = (f > MARK_HZ[0]) & (f < MARK_HZ[1])
     cross = (two * np.conj(one))[inside]
-    turn = 2 * np.pi * f[inside] / rate_hz
+    turn = np.asarray(2 * np.pi * f[inside] / rate_hz)
     # the rest is less than a period of the middle: coarse by the envelope, fine by the phase
     lags = np.arange(-12.0, 12.01, 0.25)
     coarse = lags[int(np.argmax([abs(np.sum(cross * np.exp(1j * turn * lag)).real) for lag in lags]))]
+    # independent lines are as many as the marks are long
+    return lag_of(cross, turn, coarse, 2 * MARK_S * rate_hz / size)
+
+
+def lag_of(cross: ComplexArray, turn: FloatArray, coarse: float, independent: float) -> tuple[float, float]:
+    """Samples by which one record is later than another, about a coarse figure, by the phase of their cross spectrum.
+
+    ``cross`` (k,) lines of the later times the conjugate of the earlier; ``turn`` (k,) radians per sample; ``independent``
+    the share of the lines that tell something of their own. Gives the lag, and its standard uncertainty by their scatter.
+    """
     left = cross * np.exp(1j * turn * coarse)
     angle, weight = np.angle(left), np.abs(left)
     close = np.abs(angle) < np.pi / 2
     w = weight[close] * turn[close] ** 2
     fine = -float(np.sum(weight[close] * turn[close] * angle[close]) / np.sum(w))
-    # independent lines are as many as the marks are long
-    lines = max(8.0, np.count_nonzero(close) * 2 * MARK_S * rate_hz / size)
+    lines = max(8.0, np.count_nonzero(close) * independent)
     spread = float(np.sqrt(np.average((angle[close] + turn[close] * fine) ** 2, weights=weight[close])))
     return coarse + fine, spread / (float(np.sqrt(np.average(turn[close] ** 2, weights=weight[close]))) * np.sqrt(lines))
