@@ -110,7 +110,7 @@ class Job(HeldTakes):
 
     def deduce(
         self, cell: Cell, settings: StepSettings | None = None, *, again: TakeSummary | None = None,
-        document: JobDocument | None = None, pending: Iterable[Cell] | None = None, compute: Compute = Deduction.deduce,
+        document: JobDocument | None = None, pending: Iterable[Cell] | None = None, compute: Compute | None = None,
     ) -> TakeSummary:  # fmt: skip
         """Compute a deduction from the newest takes that it needs, and store it with them as its sources.
 
@@ -123,7 +123,8 @@ class Job(HeldTakes):
         """
         document = document or self.document
         kind, settings, takes = self.wanted_by(cell, settings, document)
-        result = compute(kind, settings, self.all_given(takes))
+        given = self.all_given(takes)
+        result = kind.deduce(settings, given) if compute is None else compute(kind, settings, given)
         sources = [Source(take.id, key) for key, group in takes.items() for take in group]
         sources += [Source(again.id, AGAIN)] if again is not None else []
         title = document.unit(cell.unit).title
