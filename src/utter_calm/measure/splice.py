@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from utter_calm.analysis.acoustic.splice import NoOverlap, baffle_step, fitted_baffle, near_field_to, splice
+from utter_calm.analysis.acoustic.splice import NoOverlap, baffle_step, fitted_baffle, near_field_to, notch_of, splice
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import ComplexArray
 from utter_calm.errors import InputError, MeasurementError
@@ -133,6 +133,11 @@ class SplicedResponse(Deduction[SpliceSettings]):
             out.add("front_width", far.channel, wide, "m")
             text = "The step of the front was fitted to what is heard from afar: that near and far agree is no proof of it."
             out.trust.append(Trust("front_fitted", text, grave=False))
+        notch = None if mouth is not None else notch_of(_curve(near), found.splice_hz)
+        if notch is not None:
+            text = (f"The sound close to the cone has a notch at {si_text(notch, 'Hz', digits=2)}, as that of a vented box: its "
+                    "port is missing, and the bass is not all. Give the port's diameter, and measure in its mouth.")  # fmt: skip
+            out.trust.append(Trust("port_missing", text))
         away = _distance(takes["far"][0])
         add_spliced(out, found, radius_m=across / 2, unit=far.y_unit, distance_m=away, channel=far.channel)
         f, value = _curve(near)

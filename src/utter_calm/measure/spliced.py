@@ -17,7 +17,7 @@ READINGS = {
     "delay": Declared("far later by", "time", "From the slope of the phase of far over near in the overlap; taken out."),
     "overlap_low": Declared("overlap from", "frequency", "Lowest frequency at which both hold.", digits=3),
     "overlap_high": Declared("overlap to", "frequency", "c / (2 pi a) / 1.5, or where one of them ends.", digits=3),
-    "tilt": Declared("disagreement", "gain", "By how much far over near changes across the overlap, by a straight line.", digits=3),
+    "tilt": Declared("disagreement", "gain", "By how much far over near changes across the overlap, by a straight line.", digits=2),
     "front_width": Declared("width of the front", "length", "That of the step with which near and far differ least.", digits=2),
 }  # fmt: skip
 _DISAGREES, _MISMATCH = 10 ** (1 / 20), 10 ** (3 / 20)

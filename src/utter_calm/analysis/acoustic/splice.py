@@ -14,6 +14,7 @@ from utter_calm.analysis.transforms import ComplexArray
 
 _LEAST_OCTAVES, _BELOW_LIMIT = 0.5, 1.5
 _STEP_HZ_M = 115.0
+_NOTCH = 0.5
 _WIDTHS_M = (0.05, 2.0)
 
 
@@ -151,3 +152,22 @@ def fitted_baffle(
     best = int(np.argmin([apart(w) for w in tried.tolist()]))
     ends = float(tried[max(0, best - 1)]), float(tried[min(len(tried) - 1, best + 1)])
     return math.exp(float(minimize_scalar(apart, bounds=ends, method="bounded", options={"xatol": 1e-3}).x))
+
+
+def notch_of(near: tuple[FloatArray, ComplexArray], below_hz: float) -> float | None:
+    """Frequency at which the sound close to a cone has a notch, 6 dB or deeper within an octave to both sides; None for none.
+
+    A vented box has it where the port is tuned: there the air in the port moves in the cone's place (Small 1973). A closed one
+    falls steadily.
+    """
+    grid = fine_grid(float(near[0][0]), min(below_hz, float(near[0][-1])))
+    level = np.abs(complex_at(grid, *near))
+    best, at = _NOTCH, None
+    for k in range(1, len(grid) - 1):
+        if level[k] > min(level[k - 1], level[k + 1]):
+            continue
+        low, high = np.searchsorted(grid, (grid[k] / 2, grid[k] * 2))
+        deep = level[k] / min(float(level[low:k].max()), float(level[k + 1 : high + 1].max()))
+        if deep < best:
+            best, at = deep, float(grid[k])
+    return at

@@ -17,6 +17,7 @@ from utter_calm.quantities.text import fixed
 from utter_calm.ui.chain.signal_sketch import SignalSketch
 from utter_calm.ui.chain.where_ticks import WhereTicks
 from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit, text_line
+from utter_calm.ui.state.after_edit import apply_settings, follow_settings
 from utter_calm.ui.state.session import JobSession
 
 
@@ -77,11 +78,12 @@ def step_editor(session: JobSession, parent: QWidget) -> PopupForm | None:
                     session.plan.rig.check_level(highest)
             steps = tuple(changed if s.id == step.id else s for s in session.plan.steps)
             session.edit_plan(f"change {step.title}", replace(session.plan, steps=steps))
+            follow_settings(session, changed)
             return
         highest = kind.highest_level(settings)
         if highest is not None:
             session.plan.rig.check_level(highest)
-        session.edit_step(step, settings)
+        apply_settings(session, step, settings)
 
     lines = settings_lines(kind.settings_type, step.settings)
     if "level_v" in step.settings and session.plan.reference is not None:

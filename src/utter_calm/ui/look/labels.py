@@ -5,7 +5,8 @@ from __future__ import annotations
 from html import escape
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QLabel, QWidget
+from PySide6.QtGui import QFont, QFontMetrics
+from PySide6.QtWidgets import QAbstractButton, QLabel, QWidget
 
 
 def plain_label(text: str = "", parent: QWidget | None = None) -> QLabel:
@@ -19,3 +20,11 @@ def plain_label(text: str = "", parent: QWidget | None = None) -> QLabel:
 def set_tip(widget: QWidget, text: str) -> None:
     """Give a widget a tooltip that is never read as markup."""
     widget.setToolTip(f"<qt>{escape(text).replace(chr(10), '<br>')}</qt>" if text else "")
+
+
+def chosen_width(button: QAbstractButton) -> int:
+    """Room for its word in bold, as it stands when it is chosen; of itself a button asks for room for the word as it is."""
+    bold = QFont(button.font())
+    bold.setWeight(QFont.Weight.DemiBold)
+    more = QFontMetrics(bold).horizontalAdvance(button.text()) - button.fontMetrics().horizontalAdvance(button.text())
+    return button.sizeHint().width() + max(0, more)

@@ -7,6 +7,7 @@ from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QButtonGroup, QMenu, QPushButton, QSizePolicy, QWidget
 
 from utter_calm.measure.pictures import PlotSpec
+from utter_calm.ui.look.labels import chosen_width
 
 _LEAST = 120
 
@@ -49,8 +50,8 @@ class SpecRow(QWidget):
 
     def sizeHint(self) -> QSize:
         """Room for all of them."""
-        hints = [b.sizeHint() for b in self._group.buttons()]
-        return QSize(sum(h.width() for h in hints), max((h.height() for h in hints), default=0))
+        buttons = self._group.buttons()
+        return QSize(sum(chosen_width(b) for b in buttons), max((b.sizeHint().height() for b in buttons), default=0))
 
     def minimumSizeHint(self) -> QSize:
         """Room for one and the menu."""
@@ -63,7 +64,7 @@ class SpecRow(QWidget):
 
     def _place(self) -> None:
         buttons = [self._group.button(n) for n in range(len(self._specs))]
-        widths = [b.sizeHint().width() for b in buttons]
+        widths = [chosen_width(b) for b in buttons]
         shown = list(range(len(buttons)))
         fits = sum(widths) <= self.width()
         if not fits:

@@ -23,7 +23,7 @@ from utter_calm.ui.chain.bar import ChainBar
 from utter_calm.ui.coverage.model import CoverageModel
 from utter_calm.ui.coverage.panel import CoveragePanel
 from utter_calm.ui.live.desk import LiveDesk
-from utter_calm.ui.look.labels import plain_label
+from utter_calm.ui.look.labels import chosen_width, plain_label
 from utter_calm.ui.picture.desk import PlotDesk
 from utter_calm.ui.picture.pane import PlotPane
 from utter_calm.ui.places.claims import ClaimsPlace
@@ -110,6 +110,7 @@ class Panes(QWidget):
             button.setCheckable(True)
             button.setFocusPolicy(Qt.FocusPolicy.TabFocus)
             button.setToolTip(f"Show {name} (F{number + 2})")
+            button.setMinimumWidth(chosen_width(button))
             self.place_buttons.addButton(button, number)
             places.addWidget(button)
         places.addStretch()
