@@ -85,7 +85,8 @@ class View:
         """Write a value in this view, with as many digits as its uncertainty allows."""
         if self.scale is Scale.DECIBELS and value > 0:
             spread = None if uncertainty is None else _DB_PER_RELATIVE * uncertainty / value
-            return with_uncertainty(amplitude_to_db(value / self.reference), spread, self.label, digits=6 if spread else 4,
+            decibels = amplitude_to_db(value / self.reference)
+            return with_uncertainty(decibels, spread, self.label, digits=6 if spread else _digits_of_db(decibels),
                                     most=_DB_DECIMALS)  # fmt: skip
         if self.scale is Scale.PERCENT:
             return with_uncertainty(100 * value, None if uncertainty is None else 100 * uncertainty, "%", digits=min(digits, 4))
@@ -181,6 +182,11 @@ class Quantity:
         if self.first.scale is Scale.PERCENT and 0 < value < _TINY_PART and self.percent_beside:
             return f"{fixed(amplitude_to_db(value), 1)} dB"
         return self.first.glance(value)
+
+
+def _digits_of_db(decibels: float) -> int:
+    """Significant digits of decibels whose uncertainty nobody stated: two decimals, and of small ones two digits."""
+    return max(2, min(5, 3 + math.floor(math.log10(abs(decibels))))) if decibels else 2
 
 
 def fixed_digits(value: float, digits: int) -> str:
