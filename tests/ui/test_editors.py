@@ -12,7 +12,7 @@ from utter_calm.job.verdict import Outcome, judge
 from utter_calm.measure.kinds import KINDS, declared
 from utter_calm.measure.result import Result
 from utter_calm.present.claim_words import bound_text, claimable, parse_bound, understood, unit_of
-from utter_calm.quantities import Measured
+from utter_calm.quantities import Measured, conditions_text
 from utter_calm.ui.chain.condition_editor import _move_forward, _remove_factor, add_condition_editor, edit_condition_editor
 from utter_calm.ui.chain.editors import open_editor
 from utter_calm.ui.chain.limits_editor import limits_editor
@@ -418,3 +418,20 @@ def test_what_a_unit_can_take_is_typed_after_what_was_typed_of_the_unit(qtbot, m
         type_into(again, key, "")
     again.accept()
     assert session.unit.rating is None
+
+
+def test_a_new_claim_holds_where_the_reading_is_told(qtbot, measured_window):
+    space = measured_window.workspace
+    job, name = space.session.job, "gain"
+    cells = [c for c in space.session.document.cells(space.session.unit) if c.step == "first-look" and c.role != FLOOR]
+    take = job.full(job.current(cells[0]))
+    blind = Result(tuple(r for r in take.result.readings if r.name != name), (), ())
+    job.append(cells[0], job.settings_of(take.summary), blind)
+    form = open_form(qtbot, claim_editor(space.session, space, None))
+    names = form.fields["name"]
+    names.setCurrentIndex(next(i for i in range(names.count()) if names.itemData(i)[0] == "thd_n"))
+    assert form.fields["where"].currentText() == "every setup"
+    names.setCurrentIndex(next(i for i in range(names.count()) if names.itemData(i)[0] == name))
+    assert form.fields["where"].currentText() == conditions_text(cells[1].setup.conditions)
+    verdict = next(v for v in job.verdicts(cells[0]) if v.claim.name == name)
+    assert (verdict.outcome, verdict.doubt) == (Outcome.OPEN, "what was measured does not tell it")

@@ -88,7 +88,7 @@ def judge(claim: Claim, result: Result | None, setup: Setup | None = None) -> Ve
         verdicts = [_judge_reading(claim, r) for r in result.readings if r.name == claim.name and _holds(claim, r.at, setup)]
     found = [v for v in verdicts if v is not None]
     if not found:
-        return Verdict(claim, Outcome.OPEN)
+        return Verdict(claim, Outcome.OPEN, doubt="what was measured does not tell it")
     return max(found, key=lambda v: (v.outcome.severity, -(v.margin or 0.0)))
 
 

@@ -174,7 +174,7 @@ def _full_definition(take: ShownResult, name: str) -> str:
 def claim_view(verdict: Verdict, kind: str = "") -> ClaimView:
     """Put a verdict into words."""
     if verdict.value is None or verdict.bound is None:
-        return ClaimView(verdict.outcome, verdict.claim.text, "–", "not measured yet")
+        return ClaimView(verdict.outcome, verdict.claim.text, "–", verdict.doubt or "not measured yet")
     name = verdict.claim.name
     known = declared_trace(name, kind) if verdict.claim.mask else declared(name, kind)
     measured = str(known.shown(verdict.value, verdict.unit, verdict.uncertainty))

@@ -10,7 +10,7 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QComboBox, QFileDialog, QLineEdit, QWidget
 
 from utter_calm.errors import InputError, UtterCalmError
-from utter_calm.job.document import Claim, MaskPoint, Plan
+from utter_calm.job.document import UNIT, Claim, MaskPoint, Plan
 from utter_calm.job.mask import mask_from_trace, mask_text, parse_mask, read_mask
 from utter_calm.measure.declare import Declared
 from utter_calm.measure.kind import Kind
@@ -103,7 +103,9 @@ def claim_editor(session: JobSession, parent: QWidget, claim: Claim | None) -> P
     if document.steps:
         offer()
     steps.currentIndexChanged.connect(lambda _index: offer())
+
     where.setCurrentIndex(next((i for i, place in enumerate(places) if place == old.conditions), 0))
+    _follow_reading(session, claim, steps, names, where, places)
 
     def field(text: str, label: str) -> QLineEdit:
         made = QLineEdit(text)
@@ -151,6 +153,31 @@ def claim_editor(session: JobSession, parent: QWidget, claim: Claim | None) -> P
 def _places(plan: Plan) -> list[Conditions]:
     """Conditions under which a claim may hold: all, or one value of one factor."""
     return [(), *(((factor.name, value),) for factor in plan.factors for value in factor.values)]
+
+
+def _follow_reading(
+    session: JobSession, claim: Claim | None, steps: QComboBox, names: QComboBox, where: QComboBox, places: list[Conditions]
+) -> None:  # fmt: skip
+    """Offer a new claim not for every setup where some of those that were measured do not tell its reading."""
+
+    def follow() -> None:
+        name, is_mask = names.currentData() or ("", True)
+        where.setCurrentIndex(0 if is_mask else places.index(told_where(session, places, str(steps.currentData()), name)))
+
+    if claim is None:
+        names.currentIndexChanged.connect(lambda _index: follow())
+        follow()
+
+
+def told_where(session: JobSession, places: list[Conditions], step: str, name: str) -> Conditions:
+    """The first conditions under which every take of a step tells a reading; none where all do, or nothing sets them apart."""
+    takes = [t for c in session.document.cells(session.unit) if c.step == step and (t := session.job.current(c)) is not None]
+    takes = [t for t in takes if t.role == UNIT]
+    telling = [t for t in takes if any(r.name == name for r in t.readings)]
+    if len(telling) in (0, len(takes)):
+        return ()
+    fitting = [place for place in places if all(t.setup.fits(place) == (t in telling) for t in takes)]
+    return fitting[0] if fitting else ()
 
 
 def _unit_typed(form: PopupForm, known: Declared) -> str:
