@@ -17,6 +17,7 @@ from utter_calm.measure.acoustic_settings import AT_CONE, FREE_FIELD, IN_ROOM, I
 from utter_calm.measure.decay import DecayMaps, DecaySettings
 from utter_calm.measure.deduction import Given
 from utter_calm.measure.directivity import DirectivityAverages, DirectivitySettings
+from utter_calm.measure.kinds import KINDS
 from utter_calm.measure.level_effect import NOISE, PASCAL, Effect, find_level
 from utter_calm.measure.loudspeaker import LoudspeakerSweep
 from utter_calm.measure.situation import top_of
@@ -349,3 +350,20 @@ def test_a_polar_picture_has_the_axis_upwards_and_a_rim_at_the_highest_level():
     drawing, _ = draw(view, 900, 500, LIGHT)
     assert drawing.frame.width == pytest.approx(drawing.frame.height)
     assert any(isinstance(i, Text) and i.text == "−150°" for i in drawing.axes)
+
+
+def test_an_active_loudspeaker_draws_no_current_from_the_rig_and_that_is_no_fault():
+    kind = KINDS["multitone"]
+    told = {}
+    for unit in ("console wedge", "ceiling loudspeaker"):
+        rig = with_sensitivity(acoustic_rig(), Calibrated("2026-11-20", 0.0125, 0.01, "94 dB at 1 kHz"))
+        device = SimulatedDevice(rig)
+        device.set("unit", unit)
+        result = take_step(kind, kind.settings_type(level_v=0.5), device, rig, load_ohm=None)[1]
+        told[unit] = (
+            {r.channel for r in result.readings if r.name == "multitone_residual"},
+            {(t.code, t.grave) for t in result.trust},
+        )
+    assert told["console wedge"] == ({1}, {("no_current", False)})
+    assert told["ceiling loudspeaker"][0] == {1, 2}
+    assert not told["ceiling loudspeaker"][1]

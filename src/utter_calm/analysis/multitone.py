@@ -161,7 +161,7 @@ def fit_tones(record: FloatArray, rate_hz: float, tones_hz: FloatArray, *, own_c
     rms = np.abs(fit.phasors) / math.sqrt(2)
     total = float(np.sqrt(np.sum(rms**2)))
     if not total > 2 * float(np.std(fit.residual)):
-        raise NoSignal("The tones that were expected are not in the record.", hint="Is it the right recording?")
+        raise NoSignal("The tones that were expected are not in the record.", hint="Is it the right recording, and loud enough?")
     spectrum, rest = line_spectrum(record, rate_hz), line_spectrum(fit.residual, rate_hz)
     crest = float(np.max(np.abs(record)) / np.sqrt(np.mean(record**2)))
     # of a fitted r.m.s. half the noise that falls together with the tone: S / 2T

@@ -5,10 +5,13 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 
-from utter_calm.errors import UtterCalmError
+from utter_calm.errors import NoSignal, UtterCalmError
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.result import Result, ResultBuilder, Trust
 from utter_calm.measure.usable import add_spans
+from utter_calm.rig import CURRENT
+
+_NO_CURRENT = "No current to speak of flows on channel {}: of a loudspeaker with its own amplifier, or too quiet, none is told."
 
 
 def by_channel(capture: Capture, numbers: Sequence[int], measure: Callable[[Capture], Result]) -> Result:
@@ -26,7 +29,10 @@ def by_channel(capture: Capture, numbers: Sequence[int], measure: Callable[[Capt
             found = measure(capture.only(number))
         except UtterCalmError as problem:
             failures.append(problem)
-            out.trust.append(Trust("channel_unusable", f"Channel {number}: {str(problem).replace('Channel 1', 'It')}"))
+            if capture.channels[number - 1].role == CURRENT and isinstance(problem, NoSignal):
+                out.trust.append(Trust("no_current", _NO_CURRENT.format(number), grave=False))
+            else:
+                out.trust.append(Trust("channel_unusable", f"Channel {number}: {str(problem).replace('Channel 1', 'It')}"))
             continue
         out.readings += [replace(r, channel=number if r.channel else 0) for r in found.readings]
         add_spans(out, number, found.trust)

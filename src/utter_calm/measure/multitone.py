@@ -72,7 +72,7 @@ class Multitone(SingleStimulus[MultitoneSettings]):
         "multitone_residual": Declared("between the tones", "gain", "R.m.s. of all in the band that is no tone and not DC, over "
                                          "the r.m.s. of the tones together.", better="low", floored=True),
         "multitone_bits": Declared("in bits", "bits", "(residual in dB − 1.76) / 6.02, the sign turned: bits of a converter whose "
-                                     "noise that would be.", better="high"),
+                                     "noise that would be.", better="high", digits=3),
         "sfdr": Declared("SFDR", "gain", "Strongest tone over the strongest line of the rest, in the band (after IEEE 1241).",
                            better="high"),
         "multitone_even": Declared("even products", "gain", "Part of the residual on even multiples of the base, over the tones; "

@@ -197,7 +197,7 @@ def _loudspeaker() -> Plan:
         steps=(
             _step("loudspeaker"),
             _step("decay", room),
-            _step("multitone", room),
+            _step("multitone", room, level_v=1.0),
             _step("noise", room, "The room's own noise"),
             _step("splice", label="Whole response", baffle="300 mm"),
         ),

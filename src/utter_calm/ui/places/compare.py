@@ -74,6 +74,7 @@ class ComparePlace(QWidget):
         self.split.addWidget(self.table)
         self.split.addWidget(self.canvas)
         layout.addWidget(self.split, 1)
+        layout.addStretch()  # with nothing below it the verdict stays on top
         self.split.hide()
 
     def show_takes(self, takes: list[Take]) -> None:
