@@ -6,9 +6,11 @@ import numpy as np
 import pytest
 from PySide6.QtWidgets import QApplication
 
+from tests.test_teds_layout import CODE, EXAMPLE, dump
 from tests.ui.conftest import begin_job
 from tests.ui.test_driver_place import over
 from utter_calm.errors import InputError
+from utter_calm.formats.teds_layout import own_folder
 from utter_calm.measure.acoustic_settings import AT_CONE
 from utter_calm.rig.microphone import capsule_of
 from utter_calm.standins import microphone
@@ -150,3 +152,20 @@ def test_finds_of_other_jobs_are_laid_beside(loudspeaker_job, window, qtbot, tmp
     space.session.cautioned.connect(cautioned.append)
     place.search()
     assert "loud" in cautioned[0]
+
+
+def test_a_stored_data_sheet_fills_the_sensitivity_in_and_waits_to_be_compared(loudspeaker_job, window, tmp_path):
+    space = loudspeaker_job
+    own_folder().mkdir(parents=True)
+    (own_folder() / "mine.toml").write_text(EXAMPLE)
+    (tmp_path / "mic.bin").write_bytes(dump((1, 1), (CODE, 16), (79, 8), (10_000, 16)))
+    space.chain.links["pickup"].click()
+    form = opened(window)
+    before = capsule_of(space.session.plan.rig).value
+    form.fields["sheet"].setText(str(tmp_path / "mic.bin"))
+    form.accept()
+    assert form.isVisible()  # the number stands there now, and nobody has compared it yet
+    assert form.quantity("value") == pytest.approx(1e-4 * 1.0003**CODE)
+    assert capsule_of(space.session.plan.rig).value == before
+    form.accept()
+    assert capsule_of(space.session.plan.rig).value == pytest.approx(1e-4 * 1.0003**CODE)

@@ -10,11 +10,11 @@ from PySide6.QtWidgets import QComboBox, QWidget
 
 from utter_calm.errors import InputError
 from utter_calm.formats.curve_text import Curve, read_curve
-from utter_calm.formats.teds import read_data_sheet
 from utter_calm.job.run.microphone import CalibratorWanted
 from utter_calm.quantities import parse_quantity
 from utter_calm.rig import CAPSULE, Correction, Part
 from utter_calm.rig.microphone import capsule_of, microphone_of
+from utter_calm.ui.chain.stored_sheet import StoredSheet
 from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit, text_line
 from utter_calm.ui.state.session import JobSession
 
@@ -51,12 +51,11 @@ def microphone_editor(session: JobSession, parent: QWidget) -> PopupForm:
     file = text_line("", "File with the microphone's response")
     file.setPlaceholderText("none" if now.correction is None else "as it is; “none” takes it away")
 
-    sheet = text_line("", "Dump of the data sheet stored in it (IEEE 1451.4)")
-    sheet.setPlaceholderText("says who made it and which one it is")
+    value_edit = QuantityEdit("Sensitivity", "V/Pa", now.value)
+    sheet = StoredSheet(session, value_edit)
 
     def apply(form: PopupForm) -> None:
-        if form.text("sheet").strip():
-            session.told.emit(read_data_sheet(Path(form.text("sheet").strip()).expanduser()).words)
+        sheet.check()
         value = form.quantity("value")
         if not value > 0:
             raise InputError("A microphone's sensitivity is above zero.", hint="As in 12.5 mV/Pa, or -38 dB re 1 V/Pa.")
@@ -73,11 +72,11 @@ def microphone_editor(session: JobSession, parent: QWidget) -> PopupForm:
             session.told.emit(f"{Path(typed).name}: {moved_words(correction)} If that is the wrong way, choose the other meaning.")
 
     lines = [
-        FormLine("value", "Sensitivity", QuantityEdit("Sensitivity", "V/Pa", now.value)),
+        FormLine("value", "Sensitivity", value_edit),
         FormLine("within", "Known to ± (k = 2)", text_line(f"{20 * math.log10(1 + 2 * now.u_value):.2f} dB", "Uncertainty")),
         FormLine("file", "Its response, a file", file),
         FormLine("holds", "The file is", holds),
-        FormLine("sheet", "Stored data sheet, a dump", sheet),
+        FormLine("sheet", "Stored data sheet, a dump", sheet.line),
     ]
     form = PopupForm(parent, "Microphone", lines, apply)
     form.add_button("Calibrate…", lambda: calibrator_form(session, parent).open_under(parent))
