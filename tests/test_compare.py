@@ -51,6 +51,14 @@ def test_per_cent_decibels_and_whether_it_is_beyond_chance():
     assert (row.difference, row.beyond) == ("0.086 dB", "yes")
 
 
+def test_moments_are_told_apart_in_seconds_and_equals_by_a_word():
+    one, two = (
+        made_take("response", (), (Reading("delay", 1, v, "s"), Reading("gain", 1, 2.0, "1")), k) for k, v in ((1, 3e-3), (2, 1e-4))
+    )
+    rows = {row.title: row.difference for row in view_of(one, two).rows}
+    assert list(rows.values()) == ["−2.9000 ms", "none"]
+
+
 def test_repeats_are_the_better_yardstick():
     """A difference far inside the uncertainty is real when the rig repeats better than that."""
     takes = [take(k, 2.0 + 1e-6 * (-1) ** k) for k in range(1, 6)]

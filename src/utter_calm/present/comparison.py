@@ -154,7 +154,9 @@ def difference_text(pair: ReadingPair, kind: str) -> str:
     """How far two readings are apart, in decibels or per cent or their own unit, with as many digits as chance allows."""
     known = declared(pair.first.name, kind)
     deviation = pair.yardstick.deviation if pair.yardstick is not None else None
-    if pair.ratio is None:
+    if pair.second.value == pair.first.value:
+        return "none"
+    if pair.ratio is None or (known.quantity == "time" and not known.better):  # a moment, whose zero is anywhere
         return str(known.shown(pair.second.value - pair.first.value, pair.first.unit, deviation))
     relative = None if deviation is None else deviation / abs(pair.first.value)
     if any(v.scale is Scale.DECIBELS for v in known.what(pair.first.unit).views):
