@@ -35,3 +35,12 @@ def test_every_picture_is_to_be_had(qtbot, width, number):
     if menu:
         row._menu.actions()[-1].trigger()
     assert told == [specs[buttons.index(seen[0])].key, *([next(s.key for s in specs if s.title == menu[-1])] if menu else [])]
+
+
+def test_one_picture_alone_is_no_choice(qtbot):
+    row = SpecRow()
+    qtbot.addWidget(row)
+    row.set_specs(kind_of("seat").plots, kind_of("seat").plots[0].key)
+    assert row.isHidden()
+    row.set_specs(kind_of("loudspeaker").plots, "response")
+    assert not row.isHidden()

@@ -164,6 +164,8 @@ class Quantity:
         """Write a value in the first view; parts per million and less are thought of in dB, noise makes their spread lopsided."""
         if self.first.scale is Scale.PERCENT and 0 < value < _TINY_PART and self.percent_beside:
             return si_text(amplitude_to_db(value), "dB", digits=4)
+        if self.key == "count" and uncertainty is None and float(value).is_integer():
+            return Shown(fixed(value, 0), "")
         return self.first.shown(value, uncertainty, digits=digits)
 
     def beside(self, value: float) -> str:

@@ -45,6 +45,7 @@ class SpecRow(QWidget):
                 self._group.addButton(button, number)
         for number, spec in enumerate(specs):
             self._group.button(number).setChecked(spec.key == chosen)
+        self.setVisible(len(specs) > 1)  # one alone is no choice, and its name stands in the title
         self.updateGeometry()
         self._place()
 
