@@ -89,7 +89,8 @@ class ChainLink(QAbstractButton):
         self._line(painter, view.main, left, 39, room, 14, p.text, QFont.Weight.DemiBold)
         self._line(painter, view.warning or view.sub, left, 58, room, 12, p.warn_text if view.warning else p.soft_text)
         if view.badge:
-            self._badge(painter, box, view.badge)
+            painter.setFont(font(11))
+            self._badge(painter, box, view.badge, left + painter.fontMetrics().horizontalAdvance(view.title) + 6)
         painter.end()
         return picture
 
@@ -103,10 +104,10 @@ class ChainLink(QAbstractButton):
         painter.drawText(QPointF(x, y), painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(room)))
 
     @staticmethod
-    def _badge(painter: QPainter, box: QRectF, text: str) -> None:
+    def _badge(painter: QPainter, box: QRectF, text: str, beyond: float) -> None:
         p = current_palette()
         painter.setFont(font(11, QFont.Weight.Medium))
-        width = min(painter.fontMetrics().horizontalAdvance(text) + 12, box.width() * 0.62)
+        width = min(painter.fontMetrics().horizontalAdvance(text) + 12, box.right() - 6 - beyond)
         tag = QRectF(box.right() - width - 6, box.top() + 6, width, 18)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(QColor(p.warn_ground))
