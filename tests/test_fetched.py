@@ -20,8 +20,10 @@ from utter_calm.job.run.run import RunHooks, run_cells
 from utter_calm.job.take import FLOOR
 from utter_calm.measure.away import make_pack
 from utter_calm.measure.fetched import STARTED, STOPPED, play_fetched
+from utter_calm.measure.noise import Noise, NoiseSettings
 from utter_calm.measure.response import Response, ResponseSettings
 from utter_calm.rig import SimulatedDevice, stereo_rig
+from utter_calm.standins.phone_recorder import RATE_HZ
 
 RIG = stereo_rig(pickup_ratio=1.0)
 SETTINGS = ResponseSettings(start_hz=100.0, stop_hz=16_000.0, duration_s=0.8, level_v=0.5, rate_hz=48_000)
@@ -49,6 +51,20 @@ def test_the_recording_is_found_and_tells_the_phones_own_response(tmp_path, seed
     codes = {t.code for t in found.trust}
     assert {"played_elsewhere", "rate_converted", "skew_removed"} <= codes
     assert "gain_moved" not in codes
+
+
+def test_the_noise_of_a_recorder_is_that_between_the_marks(tmp_path):
+    """Nothing is played there; full scale of the recording counts as that of the file, as it does where something is."""
+    kind = Noise()
+    settings = NoiseSettings(duration_s=2.0, rate_hz=48_000)
+    capture = play_fetched(kind, settings, tmp_path, phone(tmp_path), RIG, wait_s=5.0)
+    found = kind.analyze(settings, capture)
+    # white over the band of the recording, of which the reading takes 20 Hz to 20 kHz
+    truth = 3e-5 * np.sqrt((20_000 - 20) / (RATE_HZ / 2)) * make_pack(kind, settings).volts
+    noise = found.reading("noise", 1)
+    assert noise.value == pytest.approx(truth, rel=0.02)
+    assert abs(noise.value - truth) < 2 * noise.uncertainty
+    assert not [t for t in found.trust if t.grave]
 
 
 def test_a_gain_control_is_told(tmp_path):

@@ -28,11 +28,11 @@ from utter_calm.rig import VOLTAGE, Channel
 from utter_calm.signals.header import MARK_HZ, marked
 
 USUAL_PEAK = 10 ** (-6 / 20)
-_SKEWED = 2e-6
+_SKEWED, _MARKS_ALONE_V = 2e-6, 0.1
 
 
 def make_pack(kind: object, settings: Any, peak: float = USUAL_PEAK) -> Pack:  # noqa: ANN401 - of the kind
-    """Make the file's samples for a step; the same for the same settings.
+    """Make the file's samples for a step; the same for the same settings. One that listens only has marks about its silence.
 
     Raises
     ------
@@ -49,9 +49,8 @@ def make_pack(kind: object, settings: Any, peak: float = USUAL_PEAK) -> Pack:  #
         raise InputError(f"A peak of {peak:g} is beyond full scale.", hint="Choose -6 dBFS or so.")
     volts = kind.stimulus(settings).volts
     body = volts[:, None] if volts.ndim == 1 else volts
-    loudest = float(np.max(np.abs(body)))
-    if not loudest > 0:
-        raise InputError("This step plays silence.", hint="Choose one that plays something.")
+    # what listens only has its marks all the same: they tell which silence was meant, and how loud it would have been
+    loudest = float(np.max(np.abs(body))) or _MARKS_ALONE_V
     samples, first, begins, last = marked(body * (peak / loudest), settings.rate_hz, peak)
     return Pack(samples, settings.rate_hz, first, begins, last, len(body), loudest / peak)
 

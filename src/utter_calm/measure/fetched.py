@@ -32,7 +32,8 @@ from utter_calm.rig.rating import Rating
 RECORDER = "recorder"
 STARTED: Conditions = ((RECORDER, "recording"),)
 STOPPED: Conditions = ((RECORDER, "stopped"),)
-_AFTER_S, _LOOK_S = 2.3, 0.25
+_AFTER_S, _BY_ITSELF_S, _LOOK_S = 2.3, 4.3, 0.25
+"""Seconds of silence behind the sound: before a hand stops the recorder, and until one that waits for quiet ends by itself."""
 _BLOCK = 4_096
 _SUFFIXES = (".wav", ".flac", ".aif", ".aiff")
 
@@ -73,7 +74,8 @@ def play_fetched(
     if prepare is not None:
         prepare(STARTED)
     tell = progress or (lambda _share, _text: None)
-    volts = np.concatenate([pack.samples * pack.volts, np.zeros((round(_AFTER_S * pack.rate_hz), pack.samples.shape[1]))])
+    after_s = _BY_ITSELF_S if prepare is None else _AFTER_S
+    volts = np.concatenate([pack.samples * pack.volts, np.zeros((round(after_s * pack.rate_hz), pack.samples.shape[1]))])
     player = Player(
         device, rig, pack.rate_hz, block_frames=_BLOCK if paced else 4 * _BLOCK, paced=paced, load_ohm=None, rating=rating
     )

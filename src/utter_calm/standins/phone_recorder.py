@@ -13,7 +13,7 @@ from utter_calm.formats.audio import write_audio
 from utter_calm.standins.base import FloatArray
 
 RATE_HZ = 44_100
-_HEARS_V, _QUIET_S, _BEFORE_S = 0.003, 2.0, 0.2
+_HEARS_V, _QUIET_S, _BEFORE_S = 0.003, 4.0, 0.2
 _LOWEST_HZ, _FULL_SCALE_V = 60.0, 6.0
 _NOISE_FS = 3e-5
 _FADES_DB_PER_S = -0.6

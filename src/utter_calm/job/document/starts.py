@@ -133,6 +133,7 @@ def _recorder() -> Plan:
         steps=(
             _step("response", start_hz=20.0, stop_hz=20_000.0, duration_s=2.0, level_v=0.5, rate_hz=48_000),
             _step("multitone", level_v=0.5, rate_hz=48_000),
+            _step("noise", rate_hz=48_000, duration_s=2.0),
         ),
         factors=(_loads(NONE),),
     )
