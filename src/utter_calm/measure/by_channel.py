@@ -29,7 +29,7 @@ def by_channel(capture: Capture, numbers: Sequence[int], measure: Callable[[Capt
             found = measure(capture.only(number))
         except UtterCalmError as problem:
             failures.append(problem)
-            if capture.channels[number - 1].role == CURRENT and isinstance(problem, NoSignal):
+            if isinstance(problem, NoSignal) and capture.channels[number - 1].role == CURRENT:
                 out.trust.append(Trust("no_current", _NO_CURRENT.format(number), grave=False))
             else:
                 out.trust.append(Trust("channel_unusable", f"Channel {number}: {str(problem).replace('Channel 1', 'It')}"))
