@@ -251,7 +251,7 @@ def _cables() -> Pair:
     return unit, Plan(
         rig=_DIRECT,
         steps=(
-            _step("cable", "response", level_v=1.0, **_TO_40_KHZ),
+            _step("cable", "response", level_v=1.0, **{**_TO_40_KHZ, "duration_s": 4.0}),
             _step("cable", "noise"),
         ),
         factors=(

@@ -36,10 +36,10 @@ def draw(
 ) -> tuple[Drawing, Mapper]:
     """Draw a picture in so many points."""
     style = style or Style()
-    frame = frame_for(view, width, height, style)
-    mapper = Mapper(view, frame, window or whole_window(view), style)
+    window = window or whole_window(view)
+    mapper = Mapper(view, frame_for(view, width, height, style, window), window, style)
     mapper.width = width
-    drawing = Drawing(width, height, frame)
+    drawing = Drawing(width, height, mapper.frame)
     if view.empty or view.sheet is not None:
         drawing.under.append(Text(width / 2, height / 2, view.empty, palette.soft_text, style.letters + 1.5, "middle"))
         return drawing, mapper

@@ -7,12 +7,15 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from utter_calm.present.picture.axis import height_ticks
 from utter_calm.present.picture.drawing import FloatArray, Frame
 from utter_calm.present.picture.layout import columns_of
 from utter_calm.present.picture.view import PlotView
 
 SAMPLE = 24.0
 _MORE = 3
+_USUAL = 4
+"""Letters of a label for which there is room beside the title of the axis."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,7 +100,7 @@ class Mapper:
         return self.window.y_low + share * (self.window.y_high - self.window.y_low)
 
 
-def frame_for(view: PlotView, width: float, height: float, style: Style) -> Frame:
+def frame_for(view: PlotView, width: float, height: float, style: Style, window: Window) -> Frame:
     """Leave room for the labels: of the axis at the left, of the curves at the right."""
     unit = style.letters / 11.5
     longest = max((len(c.label) for c in view.curves), default=0)
@@ -113,6 +116,13 @@ def frame_for(view: PlotView, width: float, height: float, style: Style) -> Fram
         side = max(40.0, min(height - 2 * top, right - 2 * left))
         left = max(left, left + (right - left - side) / 2)
         return Frame(left, top, left + side, top + side)
-    return Frame(
-        (86.0 if view.y.percent else 54.0) * unit, 12.0, max(right, width * 0.4), height - (8 if view.above else 40) * unit
-    )
+    left = 86.0 if view.y.percent else 54.0 + style.letter_width * max(0, _longest_height(view, window) - _USUAL)
+    return Frame(left * unit, 12.0, max(right, width * 0.4), height - (8 if view.above else 40) * unit)
+
+
+def _longest_height(view: PlotView, window: Window) -> int:
+    """Letters of the longest label of the vertical axis."""
+    if view.empty or view.y.percent:
+        return 0
+    ticks = height_ticks(window.y_low, window.y_high, percent=False, decades=view.y.decades, step=view.y.step)
+    return max((len(text) for _, text in ticks), default=0)
