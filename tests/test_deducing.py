@@ -69,6 +69,29 @@ def test_what_was_begun_for_an_older_take_or_other_settings_is_not_used(job, asi
     assert all(isinstance(what[0], type(kind)) for what in here)
 
 
+def test_settings_that_were_changed_since_are_told_and_renewed_but_not_what_was_tried_and_kept(job):
+    cell = job.missing()[0]
+    take = job.deduce(cell)
+
+    def plan_at(hertz):
+        plan = job.document.plans[0]
+        steps = tuple(s.with_settings(replace(s.typed_settings(), at_hz=hertz)) if s.id == cell.step else s for s in plan.steps)
+        job.edit(replace(job.document, plans=(replace(plan, steps=steps),)))
+
+    assert job.stale(take) == ""
+    plan_at(2000.0)
+    assert "settings" in job.stale(take)
+    renewed = job.renew(take)
+    assert (renewed.settings["at_hz"], job.stale(renewed)) == (2000.0, "")
+    plan_at(1000.0)
+    assert "settings" in job.stale(renewed)  # as it is after an undo
+    kept = job.derive(job.renew(renewed), replace(job.settings_of(take), at_hz=500.0))
+    assert job.stale(kept) == ""
+    measure(job, None, [replace(cell, step="part-impedance")])
+    assert "measured again" in job.stale(kept)
+    assert job.renew(kept).settings["at_hz"] == 500.0
+
+
 def test_a_helper_that_dies_costs_no_deduction(job):
     with Aside() as aside:
         cells = job.missing()

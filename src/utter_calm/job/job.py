@@ -159,18 +159,39 @@ class Job(HeldTakes):
         if take.superseded_by is not None or take.role != UNIT:
             return ""
         try:
-            settings = self.settings_of(take) if take.origin in (DEDUCED, MODELLED) else None
-            return stale_words(self._document, take, self.current, settings)
+            if take.origin not in (DEDUCED, MODELLED):
+                return stale_words(self._document, take, self.current, None)
+            if self._follows_plan(take) and self.settings_of(take) != self._planned(take):
+                return "The settings of its step were changed since."
+            return stale_words(self._document, take, self.current, self.settings_of(take))
         except InputError:
             return ""  # a step or a kind that is gone has nothing newer
 
     def renew(self, take: TakeSummary) -> TakeSummary:
-        """Hold a take against the newest sources, as a new take: deduce again, or the same result beside the newest floor."""
+        """Hold a take against the newest sources, as a new take: deduce again, or the same result beside the newest floor.
+
+        What is deduced follows the plan's settings, unless others were tried on it and kept.
+        """
         if isinstance(kind_of(take.kind), Deduction):
-            return self.deduce(take.cell, self.settings_of(take), again=take)
+            follows = self._follows_plan(take)
+            changed = follows and self._planned(take) != self.settings_of(take)
+            return self.deduce(take.cell, None if follows else self.settings_of(take), again=None if changed else take)
         return self.keep(take, self.settings_of(take), Result(
             take.readings, self._store.read_traces(take.id), take.trust, self._store.read_surfaces(take.id)
         ))  # fmt: skip
+
+    def _planned(self, take: TakeSummary) -> StepSettings:
+        return self._document.plan_of(take.step).settings_of(self._document.step(take.step), take.setup)
+
+    def _follows_plan(self, take: TakeSummary) -> bool:
+        """Whether nobody ever computed a take again with other settings, and kept that."""
+        before = next((s.take for s in take.sources if s.role == AGAIN), None)
+        while before is not None:
+            older = self.take(before)
+            if older.settings != take.settings:
+                return False
+            before = next((s.take for s in older.sources if s.role == AGAIN), None)
+        return True
 
     def verdicts(self, cell: Cell) -> tuple[Verdict, ...]:
         """Give the verdict of every claim that this cell can tell."""
