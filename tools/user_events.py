@@ -62,6 +62,7 @@ class RandomUser:
 
         QFileDialog.getSaveFileName = staticmethod(save)
         QFileDialog.getOpenFileName = staticmethod(lambda *_: (self.chance.choice(["", str(self.path)]), ""))
+        QFileDialog.getExistingDirectory = staticmethod(lambda *_: self.chance.choice(["", str(self.path.parent)]))
 
     def live(self, events: int) -> int:
         """Do so many things; 0 where nothing went wrong that nobody foresaw."""
