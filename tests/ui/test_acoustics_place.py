@@ -162,6 +162,10 @@ def test_a_stored_data_sheet_fills_the_sensitivity_in_and_waits_to_be_compared(l
     space.chain.links["pickup"].click()
     form = opened(window)
     before = capsule_of(space.session.plan.rig).value
+    form.fields["sheet"].setText(str(tmp_path / "none.bin"))
+    for _ in range(2):  # what cannot be read is not forgotten the second time
+        form.accept()
+        assert form.isVisible()
     form.fields["sheet"].setText(str(tmp_path / "mic.bin"))
     form.accept()
     assert form.isVisible()  # the number stands there now, and nobody has compared it yet

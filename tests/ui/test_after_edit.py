@@ -8,6 +8,7 @@ from tests.ui.test_driver_place import over
 from utter_calm.demo import demo_document
 from utter_calm.job.job import Job
 from utter_calm.ui.chain.step_editor import step_editor
+from utter_calm.ui.state.after_edit import follow_settings
 
 
 @pytest.fixture
@@ -50,3 +51,13 @@ def test_what_was_measured_keeps_its_settings_and_says_so(parts, qtbot):
     assert "keeps its settings" in parts.message.text()
     qtbot.wait(200)
     assert len(parts.session.job.takes) == takes
+
+
+def test_where_a_step_is_planned_changes_no_take_and_is_not_told_as_settings(parts, qtbot):
+    takes, said = len(parts.session.job.takes), []
+    parts.session.told.connect(said.append)
+    for ident in ("part", "part-impedance"):
+        step = parts.session.plan.step(ident)
+        follow_settings(parts.session, step, replace(step, where=(("part", "R1 8.2 ohm 5 %"),)))
+    qtbot.wait(200)
+    assert (len(parts.session.job.takes), said) == (takes, [])

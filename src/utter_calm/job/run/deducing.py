@@ -29,7 +29,9 @@ class DeducedAhead:
             with contextlib.suppress(UtterCalmError):
                 kind, settings, takes = job.wanted_by(cell, None, document)
                 given = job.all_given(takes)
-                self._begun.setdefault(_key(kind, settings, given), self._aside.deduce(kind, settings, given))
+                key = _key(kind, settings, given)
+                if key not in self._begun:
+                    self._begun[key] = self._aside.deduce(kind, settings, given)
 
     def __call__(self, kind: Deduction[Any], settings: Any, given: GivenGroups) -> Result:  # noqa: ANN401 - of any kind
         """Give a result: what the helper has, or what is computed here; errors as in ``Deduction.deduce``."""

@@ -78,7 +78,7 @@ def step_editor(session: JobSession, parent: QWidget) -> PopupForm | None:
                     session.plan.rig.check_level(highest)
             steps = tuple(changed if s.id == step.id else s for s in session.plan.steps)
             session.edit_plan(f"change {step.title}", replace(session.plan, steps=steps))
-            follow_settings(session, changed)
+            follow_settings(session, step, changed)
             return
         highest = kind.highest_level(settings)
         if highest is not None:

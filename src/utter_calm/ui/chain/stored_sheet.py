@@ -43,8 +43,8 @@ class StoredSheet:
         name = self.line.text().strip()
         if name == self._read or not name:
             return False
-        self._read = name
         stated = read_data_sheet(Path(name).expanduser())
+        self._read = name
         self._session.told.emit(stated.words)
         if stated.sensitivity is not None:
             self._sensitivity.set_value(stated.sensitivity)

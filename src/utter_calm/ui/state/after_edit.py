@@ -16,14 +16,18 @@ def apply_settings(session: JobSession, step: Step, settings: StepSettings) -> N
     InputError
         A value is out of bounds; nothing changes.
     """
-    changed = setting_changes(type(settings), step.settings, settings)
     session.edit_step(step, settings)
-    if changed:
-        follow_settings(session, step)
+    follow_settings(session, step, session.plan.step(step.id))
 
 
-def follow_settings(session: JobSession, step: Step) -> None:
-    """Deduce the takes of a step anew with the settings that it has now; of a step that plays, say what they are good for."""
+def follow_settings(session: JobSession, before: Step, step: Step) -> None:
+    """Deduce the takes of a step anew with the settings that it has now; of a step that plays, say what they are good for.
+
+    Where settings and level are what they were before, nothing follows.
+    """
+    same = not setting_changes(type(step.typed_settings()), before.settings, step.typed_settings())
+    if same and step.relative == before.relative:
+        return
     takes = [take for cell in _cells(session, step) if (take := session.job.current(cell)) is not None]
     if not takes:
         return
