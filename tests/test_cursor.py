@@ -70,7 +70,8 @@ def test_a_series_is_drawn_over_what_it_was_measured_over(series_take):
 @pytest.fixture
 def series_take(measured):
     """A take of a level series, measured quickly, and the picture of its distortion."""
-    from utter_calm.measure.level_series import LevelSeries, LevelSeriesSettings
+    from utter_calm.measure.level_series import LevelSeries
+    from utter_calm.measure.level_series_settings import LevelSeriesSettings
     from utter_calm.measure.take_step import take_step
     from utter_calm.rig import SimulatedDevice, stereo_rig
 

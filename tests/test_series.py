@@ -7,10 +7,13 @@ import numpy as np
 import pytest
 
 from tests.conftest import volts_capture
+from utter_calm.analysis.tone import analyze_tone
 from utter_calm.errors import Cancelled, DeviceGone, InputError
+from utter_calm.measure import point_tone
 from utter_calm.measure.capture import Capture, Part
 from utter_calm.measure.frequency_series import SWEPT, FrequencySeries, FrequencySeriesSettings
-from utter_calm.measure.level_series import LevelSeries, LevelSeriesSettings
+from utter_calm.measure.level_series import LevelSeries
+from utter_calm.measure.level_series_settings import LevelSeriesSettings
 from utter_calm.measure.stepped import SteppedTone, measured_points
 from utter_calm.measure.take_step import play_step, take_step
 from utter_calm.quantities import read_value
@@ -231,3 +234,49 @@ def test_a_series_is_cancelled_at_any_block_and_survives_a_vanished_device():
 def test_a_level_above_the_ceiling_is_never_played():
     with pytest.raises(InputError, match="ceiling"):
         take_step(LevelSeries(), LevelSeriesSettings(level_v=5.0), SimulatedDevice(RIG), RIG, load_ohm=8.0)
+
+
+def counted(monkeypatch, most):
+    """A fresh memory of so many tones, and the list of what was measured."""
+    measured = []
+
+    def analyze(samples, *args, **named):
+        measured.append(len(samples))
+        return analyze_tone(samples, *args, **named)
+
+    monkeypatch.setattr(point_tone, "analyze_tone", analyze)
+    monkeypatch.setattr(point_tone, "_memory", point_tone._Memory(most))
+    return measured
+
+
+def test_each_tone_of_a_series_is_measured_once_while_it_plays(monkeypatch):
+    measured = counted(monkeypatch, 100)
+    settings = FrequencySeriesSettings(start_hz=500, stop_hz=2_000, points=4, uncertainty=0.3)
+    assert FrequencySeries().measures_while_playing(settings)
+    capture = play_step(FrequencySeries(), settings, SimulatedDevice(RIG), RIG, load_ohm=None)
+    while_playing = len(measured)
+    result = FrequencySeries().analyze(settings, capture)
+    assert while_playing == len(measured) == len(capture.numbers) * 4
+    monkeypatch.setattr(point_tone, "_memory", point_tone._Memory(1))
+    anew = FrequencySeries().analyze(settings, capture)
+    assert [(r.name, r.value, r.uncertainty) for r in anew.readings] == [(r.name, r.value, r.uncertainty) for r in result.readings]
+
+
+def test_a_tone_is_remembered_by_its_samples_rate_and_band_and_the_oldest_is_forgotten(monkeypatch):
+    measured = counted(monkeypatch, 2)
+    t = np.arange(4_800) / RATE
+    tone = np.sqrt(2) * 0.1 * np.sin(2 * np.pi * 1_000 * t) + 1e-6 * np.random.default_rng(5).normal(size=len(t))
+    louder = tone.copy()
+    louder[1_000] += 1e-3
+
+    def at(samples, band=(20.0, 20_000.0)):
+        return point_tone.tone_at(volts_capture(samples[:, None], RATE, full_scale_v=1 / np.sqrt(2)), 1, 1_000.0, band)
+
+    first = at(tone)
+    assert at(tone) is first
+    assert at(louder).thd_n > 2 * first.thd_n
+    assert at(tone) is first
+    assert at(tone, (20.0, 40_000.0)).noise > first.noise
+    assert len(measured) == 3
+    at(louder)  # forgotten: two are kept
+    assert len(measured) == 4

@@ -10,8 +10,10 @@ from utter_calm.analysis.tone import ToneAnalysis, analyze_tone
 from utter_calm.cli.analyze_options import FILE, common_options, load, show
 from utter_calm.errors import InputError, MeasurementError
 from utter_calm.measure.capture import Capture
-from utter_calm.measure.level_series import LevelSeriesSettings, add_level_series
+from utter_calm.measure.level_points import add_level_series
+from utter_calm.measure.level_series_settings import LevelSeriesSettings
 from utter_calm.measure.point import gather
+from utter_calm.measure.point_tone import PointTone
 from utter_calm.measure.result import ResultBuilder, Trust
 from utter_calm.measure.tone_trust import tone_trust
 from utter_calm.measure.usable import usable_part
@@ -50,11 +52,11 @@ def level_series(
     for number in numbers:
         if number == drive_channel:
             continue
-        tones: list[tuple[dict[str, float], ToneAnalysis | None]] = []
+        tones: list[tuple[dict[str, float], PointTone | None]] = []
         for (capture, file), drive in zip(pairs, drives, strict=True):
             tone = _tone(out, capture, file, number, band)
             if tone is not None and (drive_channel is None or drive is not None):
-                tones.append(({} if drive is None else {"level_v": drive}, tone))
+                tones.append(({} if drive is None else {"level_v": drive}, PointTone.of(tone)))
         add_level_series(out, gather(tones), captures[0], number, settings)
     show(out.build(), f"{len(files)} recordings", as_json=as_json, full_scale_v=full_scale_volts)
 

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
+import numpy.typing as npt
 
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.errors import MeasurementError, NoSignal
@@ -15,10 +16,10 @@ from utter_calm.measure.declare import Declared, with_roles
 from utter_calm.measure.kind import Passage, Passages, PlotSpec, StepKind, StepSettings, sample_rate, setting
 from utter_calm.measure.pictures import PHASE
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
-from utter_calm.measure.tone_set import check_tones, fitted_tones, odd_tones, period_frames
+from utter_calm.measure.tone_set import check_tones, fitted_tones, period_frames
 from utter_calm.quantities import si_text
 from utter_calm.rig import Rig
-from utter_calm.signals.multitone import Multitone
+from utter_calm.signals.multitone import Multitone, log_bins, multitone
 from utter_calm.signals.ramp import with_ramps
 
 _SETTLE_S, _TAIL_S = 0.25, 0.03
@@ -46,9 +47,14 @@ class CrosstalkSettings(StepSettings):
         """Samples of one period."""
         return period_frames(self.rate_hz)
 
+    @property
+    def bins(self) -> npt.NDArray[np.int64]:
+        """(k,) odd bins: products of even order cannot be taken for crosstalk."""
+        return log_bins(self.low_hz, self.high_hz, self.tones, self.rate_hz, self.frames, odd=True)
+
     def signal(self) -> Multitone:
-        """Tones on odd bins: products of even order cannot be taken for crosstalk."""
-        return odd_tones(self.low_hz, self.high_hz, self.tones, self.rate_hz)
+        """The tones, r.m.s. 1; to find their phases takes a while, so ask only where they are played."""
+        return multitone(self.bins, self.frames)
 
 
 class Crosstalk(StepKind[CrosstalkSettings]):
@@ -118,7 +124,7 @@ class Crosstalk(StepKind[CrosstalkSettings]):
         if capture.count < 2 or len(capture.parts) != 2:
             raise MeasurementError("Crosstalk needs two channels, driven one after the other.")
         out = ResultBuilder()
-        tones = settings.signal().frequencies_hz(capture.rate_hz)
+        tones = np.asarray(settings.bins * (capture.rate_hz / settings.frames), dtype=np.float64)
         heard = [_phasors(settings, capture, number, tones) for number in (0, 1)]
         for driven, (own, _) in enumerate(heard):
             if float(np.sum(np.abs(own[:, driven]))) < 1e-5 * settings.level_v:

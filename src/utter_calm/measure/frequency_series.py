@@ -10,13 +10,13 @@ import numpy as np
 
 from utter_calm.analysis.response import u_at
 from utter_calm.analysis.sweep import SweepAnalysis, analyze_sweep
-from utter_calm.analysis.tone import ToneAnalysis
 from utter_calm.errors import InputError
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, with_roles
 from utter_calm.measure.kind import Passage, Passages, PlotSpec, StepKind, StepSettings, sample_rate, setting
 from utter_calm.measure.parallel import each_channel
-from utter_calm.measure.point import DISTORTION_TRACES, ORDERS, Points, distortion_traces, gather, tone_at
+from utter_calm.measure.point import DISTORTION_TRACES, ORDERS, Points, distortion_traces, gather
+from utter_calm.measure.point_tone import PointTone, tone_at
 from utter_calm.measure.result import FloatArray, Result, ResultBuilder, Trace, Trust
 from utter_calm.measure.stepped import SteppedTone, measured_points
 from utter_calm.quantities import Conditions, Measured, si_text, values_text
@@ -127,6 +127,10 @@ class FrequencySeries(StepKind[FrequencySeriesSettings]):
         level = min(settings.level_v * gain, rig.highest_v)
         return replace(settings, level_v=level, lower_levels="")
 
+    def measures_while_playing(self, settings: FrequencySeriesSettings) -> bool:
+        """Each tone is measured before the next one; a sweep is not."""
+        return settings.method == STEPPED
+
     def passages(self, settings: FrequencySeriesSettings, rig: Rig) -> Passages:  # noqa: ARG002
         """Play every level; at each point only as long as the asked uncertainty needs."""
         if settings.method == SWEPT:
@@ -182,7 +186,7 @@ def _sweep_volts(settings: FrequencySeriesSettings, level_v: float) -> FloatArra
     return np.concatenate([np.zeros(round(_SWEEP_LEAD_S * rate)), samples, np.zeros(round(_SWEEP_TAIL_S * rate))])
 
 
-def _lacking_s(found: list[ToneAnalysis | None], recorded_s: float, asked: float) -> float:
+def _lacking_s(found: list[PointTone | None], recorded_s: float, asked: float) -> float:
     """How much longer to record, so that the worse channel's THD+N is as certain as was asked; 0 for enough."""
     known = [t for t in found if t is not None and t.thd_n > 0]
     if not known:

@@ -144,6 +144,10 @@ class Kind(ABC, Generic[S]):
 class StepKind(Kind[S]):
     """A kind of step that plays, or that only listens."""
 
+    def measures_while_playing(self, settings: S) -> bool:  # noqa: ARG002
+        """Whether nearly all is computed when the sound is over, so that nobody else need compute it."""
+        return False
+
     @abstractmethod
     def passages(self, settings: S, rig: Rig) -> Passages:
         """Play one stretch after the other; each yield gives the capture of what was just played."""

@@ -10,12 +10,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from utter_calm.analysis.level_search import Found, search_level, search_proportional
-from utter_calm.analysis.tone import ToneAnalysis
 from utter_calm.errors import InputError, NoSignal
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.level_noise import FLAT, WEIGHTINGS, crest_of, heard_noise
 from utter_calm.measure.player import Player
-from utter_calm.measure.point import tone_at
+from utter_calm.measure.point_tone import PointTone, tone_at
 from utter_calm.measure.stepped import SteppedTone
 from utter_calm.quantities import SPL_REFERENCE_PA, power_w, si_text
 from utter_calm.rig import MICROPHONE, Device, Rig
@@ -157,7 +156,7 @@ def find_level(
     return found
 
 
-def _value(effect: Effect, tone: ToneAnalysis | None, heard: Capture, load_ohm: float | None) -> tuple[float, float]:
+def _value(effect: Effect, tone: PointTone | None, heard: Capture, load_ohm: float | None) -> tuple[float, float]:
     """What is searched for, and its standard uncertainty; nothing where no tone stands out."""
     if tone is None:
         return 0.0, 0.0

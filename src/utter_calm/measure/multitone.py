@@ -7,6 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 import numpy as np
+import numpy.typing as npt
 
 from utter_calm.analysis.multitone import MultitoneAnalysis, TonesFit, fit_tones, tones_in_band
 from utter_calm.analysis.multitone_skirts import skirts
@@ -55,10 +56,14 @@ class MultitoneSettings(StepSettings):
         """Samples of one period: a power of two, so that every tone lies on a bin."""
         return period_frames(self.rate_hz)
 
+    @property
+    def bins(self) -> npt.NDArray[np.int64]:
+        """(k,) whole periods of each tone in one period of their sum."""
+        return log_bins(self.low_hz, self.high_hz, self.tones, self.rate_hz, self.frames, odd=self.places == "odd")
+
     def signal(self) -> Tones:
-        """The tones, r.m.s. 1."""
-        odd = self.places == "odd"
-        return multitone(log_bins(self.low_hz, self.high_hz, self.tones, self.rate_hz, self.frames, odd=odd), self.frames)
+        """The tones, r.m.s. 1; to find their phases takes a while, so ask only where they are played."""
+        return multitone(self.bins, self.frames)
 
 
 class Multitone(SingleStimulus[MultitoneSettings]):
@@ -163,7 +168,7 @@ class _Fitted:
 def _fitted(settings: MultitoneSettings, capture: Capture, channel: int) -> _Fitted:
     start = round(_SETTLE_S * capture.rate_hz)
     record = capture.signal(channel)[start : start + settings.periods * settings.frames]
-    expected = settings.signal().frequencies_hz(capture.rate_hz)
+    expected = np.asarray(settings.bins * (capture.rate_hz / settings.frames), dtype=np.float64)
     _, trust = usable_part(capture, channel)
     tones = fit_tones(record, capture.rate_hz, expected, own_clock=True)
     trace = line_trace(tones.spectrum, channel, capture.unit(channel))

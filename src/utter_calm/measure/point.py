@@ -1,4 +1,4 @@
-"""One tone point of a series: what all series of tones take from it."""
+"""The points of a series of tones: values, traces."""
 
 from __future__ import annotations
 
@@ -6,10 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from utter_calm.analysis.tone import ToneAnalysis, analyze_tone
-from utter_calm.errors import NoSignal
-from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared
+from utter_calm.measure.point_tone import PointTone
 from utter_calm.measure.result import FloatArray, Trace
 from utter_calm.quantities import Conditions
 
@@ -57,26 +55,16 @@ class Points:
         return Points(*(getattr(self, name)[order] for name in self.__slots__))
 
 
-def tone_at(capture: Capture, channel: int, near_hz: float, band: tuple[float, float]) -> ToneAnalysis | None:
-    """Measure the tone of one point; None where none stands out of the noise."""
-    samples = capture.signal(channel)
-    try:
-        return analyze_tone(samples, capture.rate_hz, band_hz=band, near_hz=near_hz)
-    except NoSignal:
-        return None
-
-
-def gather(tones: list[tuple[dict[str, float], ToneAnalysis | None]]) -> Points:
+def gather(tones: list[tuple[dict[str, float], PointTone | None]]) -> Points:
     """Gather the points of one channel; points without a tone are left out."""
     known = [(tags, tone) for tags, tone in tones if tone is not None]
     nan = float("nan")
     rows = []
     for tags, tone in known:
-        ratios = {h.order: h.ratio for h in tone.harmonics if h.in_band}
         rows.append(
             (tags.get("level_v", nan), tags.get("frequency_hz", tone.frequency_hz), tone.level, tone.u_level,
              nan if tone.thd is None else tone.thd, tone.thd_n, tone.u_thd_n, tone.noise / tone.level,
-             float(sum(h.in_band for h in tone.harmonics)), *(ratios.get(k, nan) for k in ORDERS))
+             float(len(tone.harmonics)), *(tone.harmonics.get(k, nan) for k in ORDERS))
         )  # fmt: skip
     table = np.array(rows, dtype=np.float64).reshape(len(rows), 9 + len(ORDERS))
     columns = [*(table[:, k] for k in range(9)), table[:, 9:]]

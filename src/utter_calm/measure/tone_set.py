@@ -10,7 +10,6 @@ import numpy.typing as npt
 from utter_calm.analysis.lines import fit_lines
 from utter_calm.analysis.spectrum import FloatArray, line_spectrum
 from utter_calm.errors import InputError
-from utter_calm.signals.multitone import Multitone, log_bins, multitone
 
 _PERIOD_S = 0.68
 _HIGHEST_SHARE = 0.46
@@ -34,12 +33,6 @@ def check_tones(low_hz: float, high_hz: float, rate_hz: float) -> None:
             "The tones do not fit between their limits and the sample rate.",
             hint=f"Lowest below highest, and the highest at most {_HIGHEST_SHARE * rate_hz:.0f} Hz.",
         )
-
-
-def odd_tones(low_hz: float, high_hz: float, count: int, rate_hz: float) -> Multitone:
-    """Tones on odd bins: products of even order fall where no tone is."""
-    frames = period_frames(rate_hz)
-    return multitone(log_bins(low_hz, high_hz, count, rate_hz, frames, odd=True), frames)
 
 
 def fitted_tones(record: FloatArray, rate_hz: float, tones_hz: FloatArray) -> tuple[npt.NDArray[np.complex128], FloatArray]:

@@ -100,7 +100,7 @@ class Playing:
                 )  # fmt: skip
         capture = replace(capture, bench=reader.shown) if reader.shown else capture
         result: Callable[[], Result]
-        if self.aside is not None:
+        if self.aside is not None and not kind.measures_while_playing(settings):
             result = self.aside.analyze(kind, settings, capture)
         else:
             stopped = cancel is not None and cancel.is_set()  # and yet it is a take: see the kind
