@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import math
+from dataclasses import dataclass, replace
 from functools import lru_cache
+from typing import Self
 
 import numpy as np
 import numpy.typing as npt
 
-from utter_calm.analysis.blocks import BLOCK, Blocks
 from utter_calm.analysis.spectrum import FloatArray, LineSpectrum
 from utter_calm.analysis.transforms import next_fast_len, rfft
 from utter_calm.analysis.windows import HANN
@@ -17,7 +18,7 @@ RANGES_HZ = ((49.5, 50.5), (59.5, 60.5))
 HIGHEST_MULTIPLE = 20
 _LOWEST_SNR = 12.0
 _LOWPASS_RATE_HZ = 4_000.0
-_STRETCHES = 2_000
+_STRETCHES = 256
 _STOPS_DB = 100.0
 _CLEARANCE_BINS = 1.5
 
@@ -79,15 +80,25 @@ def find_mains(
     if best is None:
         return None
     rough = best[1]
-    found = _stand_out(record, rate, rough, highest, noise, avoid_hz, resolution, len(residual) / rate_hz)
-    if not found[0][:4].any():
+    lines = _Lines.turned_back(record, rate, rough, multiples)
+    at = np.asarray(multiples * rough, dtype=np.float64)
+    floor = np.array([math.sqrt(noise.local_density_squared(f) * rate_hz / len(residual)) for f in at.tolist()])
+
+    def stands_out(frequency: float) -> tuple[npt.NDArray[np.bool_], FloatArray]:
+        rms = lines.rms(frequency)
+        free = _free(np.asarray(multiples * frequency, dtype=np.float64), avoid_hz, _CLEARANCE_BINS * resolution)
+        return free & (rms > floor * 10 ** (_LOWEST_SNR / 20)), rms
+
+    found, rms = stands_out(rough)
+    if not found[:4].any():
         return None
     # noise-only multiples would pull the frequency about: the lines that stand out settle it
-    frequency = _settled(record, rate, rough, multiples[found[0]], found[1][found[0]] / found[2][found[0]], resolution)
-    kept, rms, spread = _stand_out(record, rate, frequency, highest, noise, avoid_hz, resolution, len(residual) / rate_hz)
+    frequency = lines.only(found).settled(rms[found] / floor[found], resolution)
+    kept, rms = stands_out(frequency)
     if not kept[:4].any():
         return None
-    return Mains(frequency, multiples[kept], rms[kept], spread[kept])
+    # half of the noise about a line falls together with it and moves its r.m.s.
+    return Mains(frequency, multiples[kept], rms[kept], floor[kept] / math.sqrt(2))
 
 
 def _crests(power: FloatArray, reach: int) -> FloatArray:
@@ -97,70 +108,52 @@ def _crests(power: FloatArray, reach: int) -> FloatArray:
     return np.where((power >= below) & (power >= above), power, 0.0)
 
 
-def _stand_out(
-    record: FloatArray,
-    rate: float,
-    frequency: float,
-    highest: int,
-    noise: LineSpectrum,
-    avoid_hz: FloatArray,
-    resolution: float,
-    duration_s: float,
-) -> tuple[npt.NDArray[np.bool_], FloatArray, FloatArray]:
-    """For each multiple: whether it stands out of the noise, its r.m.s., and the standard uncertainty of that."""
-    multiples = np.arange(1, highest + 1)
-    lines = np.asarray(multiples * frequency, dtype=np.float64)
-    free = _free(lines, avoid_hz, _CLEARANCE_BINS * resolution)
-    rms = np.abs(_phasors(record, rate, frequency, highest)) / np.sqrt(2)
-    floor = np.array([np.sqrt(noise.local_density_squared(f) / duration_s) for f in lines])
-    # half of the noise about a line falls together with it and moves its r.m.s.
-    return free & (rms > floor * 10 ** (_LOWEST_SNR / 20)), rms, floor / np.sqrt(2)
+@dataclass(frozen=True, slots=True, eq=False)
+class _Lines:
+    """Multiples of a rough frequency turned back to rest, Hann-weighted so that neighbours do not add to each other.
 
-
-def _settled(
-    record: FloatArray,
-    rate: float,
-    rough: float,
-    multiples: npt.NDArray[np.int64],
-    weight: FloatArray,
-    resolution: float,
-) -> float:
-    """Frequency at which the lines that stand out have the most power, each counted over its own noise."""
-    reach = 0.5 * resolution / float(np.sqrt(np.average(multiples**2.0, weights=weight**2)))
-    slow, at = _turned_back(record, rate, rough, multiples)
-    best = rough
-    for narrower in (1.0, 0.25, 0.06):
-        candidates = best + reach * narrower * np.linspace(-1, 1, 9)
-        power = np.zeros(len(candidates))
-        for multiple, line in zip(multiples.tolist(), slow, strict=True):
-            lines = np.exp(-2j * np.pi * multiple * np.outer(candidates - rough, at)) @ line
-            # all lines share the noise of their neighbourhood; the largest carry the frequency
-            power += np.abs(lines) ** 2
-        best = _between(candidates, power, int(np.argmax(power)))
-    return best
-
-
-def _turned_back(
-    record: FloatArray, rate: float, rough: float, multiples: npt.NDArray[np.int64]
-) -> tuple[npt.NDArray[np.complex128], FloatArray]:
-    """Each multiple of a rough frequency turned back to rest, Hann-weighted, summed over short stretches; and their middles in s.
-
-    What is left turns by half a cycle or so over the whole record: over one of many stretches it stands still.
+    ``slow`` are their sums (m, stretches) over short stretches, scaled so that all of a line is its peak amplitude, ``at_s`` the
+    middles of those. What is left turns by half a cycle or so over the whole record, the highest multiple by ten at most: over one
+    of many stretches it nearly stands still, and what that takes off is the same for every frequency that is tried.
     """
-    shape = HANN.samples(len(record))
-    stretch = max(1, len(record) // _STRETCHES)
-    count = -(-len(record) // stretch)
-    padded = np.zeros(count * stretch)
-    padded[: len(record)] = record * shape
-    turn = np.exp(-2j * np.pi * rough / rate * np.arange(len(padded)))
-    out = np.empty((len(multiples), count), dtype=np.complex128)
-    turned, done = padded + 0j, 0
-    for row, multiple in enumerate(multiples.tolist()):
-        for _ in range(multiple - done):
-            turned *= turn
-        done = multiple
-        out[row] = turned.reshape(count, stretch).sum(axis=1)
-    return out, np.asarray((np.arange(count) * stretch + (stretch - 1) / 2) / rate, dtype=np.float64)
+
+    rough_hz: float
+    multiples: npt.NDArray[np.int64]
+    slow: npt.NDArray[np.complex128]
+    at_s: FloatArray
+
+    @classmethod
+    def turned_back(cls, record: FloatArray, rate: float, rough: float, multiples: npt.NDArray[np.int64]) -> Self:
+        shape = HANN.samples(len(record))
+        stretch = max(1, len(record) // _STRETCHES)
+        count = -(-len(record) // stretch)
+        padded = np.zeros(count * stretch)
+        np.multiply(record, shape * (2 / shape.sum()), out=padded[: len(record)])
+        start = np.arange(count) * stretch
+        turn = -2j * np.pi * rough / rate * multiples[:, None]
+        # from the start of each stretch, then from the start of the record
+        slow = (np.exp(turn * np.arange(stretch)) @ padded.reshape(count, stretch).T) * np.exp(turn * start)
+        return cls(rough, multiples, slow, np.asarray((start + (stretch - 1) / 2) / rate, dtype=np.float64))
+
+    def only(self, which: npt.NDArray[np.bool_]) -> Self:
+        """Some of the multiples."""
+        return replace(self, multiples=self.multiples[which], slow=self.slow[which])
+
+    def rms(self, frequency_hz: float) -> FloatArray:
+        """(m,) r.m.s. of the multiples of a frequency close to the rough one."""
+        turn = np.exp(-2j * np.pi * (frequency_hz - self.rough_hz) * np.outer(self.multiples, self.at_s))
+        return np.asarray(np.abs(np.sum(self.slow * turn, axis=1)) / math.sqrt(2))
+
+    def settled(self, weight: FloatArray, resolution: float) -> float:
+        """Frequency at which the lines have the most power; ``weight`` is how far each stands out of its own noise."""
+        reach = 0.5 * resolution / math.sqrt(float(np.average(self.multiples**2.0, weights=weight**2)))
+        best = self.rough_hz
+        for narrower in (1.0, 0.25, 0.06):
+            candidates = best + reach * narrower * np.linspace(-1, 1, 9)
+            # all lines share the noise of their neighbourhood; the largest carry the frequency
+            power = np.array([float(np.sum(self.rms(candidate) ** 2)) for candidate in candidates.tolist()])
+            best = _between(candidates, power, int(np.argmax(power)))
+        return best
 
 
 def _between(candidates: FloatArray, power: FloatArray, winner: int) -> float:
@@ -183,9 +176,12 @@ def _decimated(residual: FloatArray, rate_hz: float, highest: int) -> tuple[Floa
     if count < 4 * len(table):
         return residual, rate_hz
     # each row of samples meets each part of the filter in one product of matrices; the parts of a sum lie on a diagonal
-    parts = residual[: count * factor].reshape(count, factor) @ table.T
+    parts = table @ residual[: count * factor].reshape(count, factor).T
     kept = count - len(table) + 1
-    return np.sum([parts[k : k + kept, k] for k in range(len(table))], axis=0), rate_hz / factor
+    out = parts[0, :kept].copy()
+    for k in range(1, len(table)):
+        out += parts[k, k : k + kept]
+    return out, rate_hz / factor
 
 
 @lru_cache(maxsize=16)
@@ -203,21 +199,11 @@ def _lowpass(rate_hz: float, edge_hz: float, factor: int) -> FloatArray:
     return out.reshape(rows, factor)
 
 
-def _phasors(record: FloatArray, rate: float, frequency: float, highest: int) -> npt.NDArray[np.complex128]:
-    """Complex peak amplitudes of the multiples, Hann-weighted so that neighbours do not add to each other."""
-    shape = HANN.samples(len(record))
-    blocks = Blocks(record * shape)
-    turn = 2 * np.pi * frequency / rate * np.arange(1, highest + 1)
-    inside = np.outer(np.arange(BLOCK), turn)
-    sums = blocks.times(np.hstack([np.cos(inside), np.sin(inside)]))
-    turned = (sums[:, :highest] - 1j * sums[:, highest:]) * np.exp(-1j * np.outer(blocks.start, turn))
-    return np.asarray(turned.sum(axis=0) * (2 / shape.sum()))
-
-
 def _free(lines: FloatArray, avoid_hz: FloatArray, distance: float) -> npt.NDArray[np.bool_]:
-    if not len(avoid_hz):
+    about = avoid_hz[(avoid_hz >= lines.min() - distance) & (avoid_hz <= lines.max() + distance)]
+    if not len(about):
         return np.ones(len(lines), dtype=bool)
-    return np.asarray(np.min(np.abs(lines[:, None] - avoid_hz[None, :]), axis=1) > distance)
+    return np.asarray(np.min(np.abs(lines[:, None] - about[None, :]), axis=1) > distance)
 
 
 def _family_power(

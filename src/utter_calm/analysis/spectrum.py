@@ -16,6 +16,7 @@ from utter_calm.analysis.windows import BLACKMAN_HARRIS_7, Window
 FloatArray = npt.NDArray[np.float64]
 _BLOCK, _FINE = 128, 8
 _STANDS_OUT = 4.0
+_AT_ONCE = 8_192
 
 
 @dataclass(frozen=True, eq=False)  # without slots, so that what is asked for again and again is kept
@@ -155,11 +156,13 @@ def line_spectra(record: FloatArray, rate_hz: float, one: Window, other: Window)
     np.multiply(level, one.samples(frames), out=both.real[:frames])
     np.multiply(level, other.samples(frames), out=both.imag[:frames])
     turned = np.fft.fft(both, out=both)
-    ahead, back = turned[: length // 2 + 1], np.empty(length // 2 + 1, dtype=np.complex128)
-    back[0] = turned[0]
-    back[1:] = turned[: (length - 1) // 2 : -1]
-    np.conjugate(back, out=back)
-    first, second = np.abs(ahead + back), np.abs(np.subtract(ahead, back, out=back))
+    first, second = np.empty(length // 2 + 1), np.empty(length // 2 + 1)
+    first[0], second[0] = 2 * abs(turned[0].real), 2 * abs(turned[0].imag)
+    for start in range(1, len(first), _AT_ONCE):  # so many lines as the processor has at hand
+        stop = min(start + _AT_ONCE, len(first))
+        ahead, back = turned[start:stop], np.conjugate(turned[length - start : length - stop : -1])
+        np.abs(ahead + back, out=first[start:stop])
+        np.abs(np.subtract(ahead, back, out=back), out=second[start:stop])
     first *= 0.5
     second *= 0.5
     return _scaled(first, frames, length, rate_hz, one), _scaled(second, frames, length, rate_hz, other)
