@@ -24,8 +24,8 @@ SPECTRUM_FRAMES = 32_768
 """Up to 96 kHz; twice as many above, for lines as close together."""
 _READING_S = 0.45
 _READING_PERIOD_S = 0.3
-_PICTURE_PERIOD_S = 0.0155
-_READING_SHARE = 8.0
+_PICTURE_PERIOD_S = 1 / 61
+_READING_SHARE = 14.0
 """Readings rest so many times as long as they took: the processor belongs to the sound and the pictures."""
 _WAVE_PERIODS = 3
 _NEARLY_FULL, _SETTLES_S = 0.98, 0.15
@@ -114,8 +114,9 @@ class LiveAnalyser:
         frames = SPECTRUM_FRAMES * (2 if self._tone.rate_hz > 96_000 else 1)
         while not self._stop.is_set():
             # faster than a screen shows would only take the processor from the sound
-            self._stop.wait(max(0.0, due - time.monotonic()))
-            due = time.monotonic() + _PICTURE_PERIOD_S
+            now = time.monotonic()
+            self._stop.wait(max(0.0, due - now))
+            due = max(due, now) + _PICTURE_PERIOD_S
             shot = self._tone.snapshot(frames)
             if shot.frames == seen and shot.problem is None:
                 self._stop.wait(0.004)

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from utter_calm.errors import Cancelled
-from utter_calm.job.document import UNIT, Cell, JobDocument
+from utter_calm.job.document import UNIT, Cell, JobDocument, Plan
 from utter_calm.job.run.bench import LEFT_OUT, PICKUP_FACTOR, UNIT_FACTOR, Bench, wanted
 from utter_calm.job.run.prompt import Answer, Prompt
 from utter_calm.measure.fetched import RECORDER, STARTED
@@ -54,7 +54,8 @@ class Hands:
         bench = self.bench
         if bench.value(factor) == value and factor != RECORDER:  # a take that was given up leaves nobody knows what running
             return None
-        answer = self.ask(Prompt(self._instruction(factor, value), factor, value, bench.can_set(factor)))
+        text = instruction(self.document, self.document.plan_of(self.cell.step), self.cell.unit, factor, value)
+        answer = self.ask(Prompt(text, factor, value, bench.can_set(factor)))
         if answer is Answer.STOP:
             raise Cancelled
         if answer is Answer.SKIP:
@@ -64,18 +65,20 @@ class Hands:
         bench.note(factor, value)
         return answer
 
-    def _instruction(self, factor: str, value: Value) -> str:
-        if factor == UNIT_FACTOR:
-            if value == LEFT_OUT:
-                return "Leave the unit out: connect the output straight to the input."
-            return f"Put the unit between output and pickup: {self.document.unit(self.cell.unit).title}."
-        if factor == PICKUP_FACTOR:
-            text = value_text(value)
-            return "Connect the pickup directly." if text == "1" else f"Set the pickup's divider to {text}."
-        if factor == RECORDER:
-            unit = self.document.unit(self.cell.unit)
-            if (factor, value) in STARTED:
-                return f"Start recording with {unit.title}."
-            return f"Stop the recording of {unit.title}, and put its file into {unit.recordings}."
-        known = self.document.plan_of(self.cell.step).factor(factor)
-        return known.instruction(value) if known is not None else f"Set the {factor} to {value_text(value)}."
+
+def instruction(document: JobDocument, plan: Plan, unit_id: str, factor: str, value: Value) -> str:
+    """What a hand is to do for a factor of a plan, as a sentence."""
+    if factor == UNIT_FACTOR:
+        if value == LEFT_OUT:
+            return "Leave the unit out: connect the output straight to the input."
+        return f"Put the unit between output and pickup: {document.unit(unit_id).title}."
+    if factor == PICKUP_FACTOR:
+        text = value_text(value)
+        return "Connect the pickup directly." if text == "1" else f"Set the pickup's divider to {text}."
+    if factor == RECORDER:
+        unit = document.unit(unit_id)
+        if (factor, value) in STARTED:
+            return f"Start recording with {unit.title}."
+        return f"Stop the recording of {unit.title}, and put its file into {unit.recordings}."
+    known = plan.factor(factor)
+    return known.instruction(value) if known is not None else f"Set the {factor} to {value_text(value)}."

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from utter_calm.quantities import Value
 
-WIRING, CLIP = "wiring", "clip"
+WIRING, CLIP, STANDING = "wiring", "clip", "standing"
 
 
 class Answer(enum.Enum):
@@ -29,7 +29,8 @@ class Prompt:
     text
         What to do.
     factor, value
-        What changes, and to what; the factor ``WIRING`` means that leads are wrong, and skipping goes on all the same.
+        What changes, and to what; the factor ``WIRING`` means that leads are wrong, and skipping goes on all the same;
+        ``STANDING`` asks whether all that the text says stands so.
     rig_can
         Whether the rig offers to do it itself.
     gain

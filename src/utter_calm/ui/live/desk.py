@@ -79,8 +79,11 @@ class LiveDesk(QObject):
             self.control.mute()
         elif self._session.counting:
             self._session.cancel()
-        elif not self._session.running and self._session.ready_bench():
-            self._attempt(lambda: self._session.after_warning("" if hum else self.control.loud(), lambda: self._start(hum=hum)))
+        elif not self._session.let_wait() and not self._session.running:
+            self._session.when_ready(lambda: self._sound(hum=hum))
+
+    def _sound(self, *, hum: bool) -> None:
+        self._attempt(lambda: self._session.after_warning("" if hum else self.control.loud(), lambda: self._start(hum=hum)))
 
     def _start(self, *, hum: bool) -> None:
         def start() -> None:

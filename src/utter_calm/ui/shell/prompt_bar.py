@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout
 
-from utter_calm.job.run.prompt import CLIP, WIRING, Answer, Prompt
+from utter_calm.job.run.prompt import CLIP, STANDING, WIRING, Answer, Prompt
 from utter_calm.quantities import amplitude_to_db
 from utter_calm.quantities.text import fixed
 from utter_calm.ui.look.labels import plain_label
@@ -24,6 +24,11 @@ _LEADS = (
     (Answer.SKIP, "Go on all the same", "Measure as it is; this is not asked again for this unit"),
     (Answer.STOP, "Stop", "End the run; finished takes are stored (Esc)"),
 )
+_STANDING = (
+    (Answer.DONE, "It stands so  ⏎", "All of it is as it says; go on"),
+    (Answer.STOP, "Cancel", "Nothing sounds (Esc)"),
+)
+_WORDS = {WIRING: _LEADS, STANDING: _STANDING}
 
 
 class PromptBar(QFrame):
@@ -64,15 +69,14 @@ class PromptBar(QFrame):
         self.sketch.setVisible(prompt.factor == CLIP)
         self.sketch.what = str(prompt.value)
         self.sketch.update()
-        leads = prompt.factor == WIRING
-        for answer, label, tip in _LEADS if leads else _HAND:
+        for answer, label, tip in _WORDS.get(prompt.factor, _HAND):
             self.buttons[answer].setText(
                 label.format("" if prompt.gain is None else f"{fixed(amplitude_to_db(prompt.gain), 1)} dB")
             )
             self.buttons[answer].setToolTip(tip)
         self.buttons[Answer.LET_RIG].setVisible(prompt.rig_can)
         self.buttons[Answer.TAKE].setVisible(prompt.gain is not None)
-        self.buttons[Answer.SKIP].setVisible(prompt.factor != CLIP)
+        self.buttons[Answer.SKIP].setVisible(prompt.factor not in (CLIP, STANDING))
         first = self.buttons[Answer.LET_RIG if prompt.rig_can else Answer.DONE]
         for button in self.buttons.values():
             button.setProperty("role", "primary" if button is first else "")

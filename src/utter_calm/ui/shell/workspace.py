@@ -42,7 +42,7 @@ class Workspace(Screen):
         s.selection_changed.connect(self._renew_chosen)
         s.bench_changed.connect(self._renew_chain)
         s.run_started.connect(self._renew_running)
-        s.run_ended.connect(self._run_ended)
+        s.run_ended.connect(self.renew_all)
         s.progressed.connect(self._progressed)
         s.shared.connect(lambda share, text: self.transport.show_progress(share, f"calibrating: {text}"))
         s.asked.connect(self._asked)
@@ -233,7 +233,8 @@ class Workspace(Screen):
 
     def _asked(self, prompt: Prompt) -> None:
         self.prompt.show_prompt(prompt)
-        self.transport.status.setText("waiting for a hand")
+        if self.session.running:
+            self.transport.status.setText("waiting for a hand")
 
     def _tried(self, tries: list[tuple[float, float]]) -> None:
         """Show how a search for a level goes."""
@@ -245,10 +246,6 @@ class Workspace(Screen):
         titles = {s.id: s.title for s in self.session.document.steps}  # the plan may have changed since the run began
         title = titles.get(at.cell.step, at.cell.step)
         self.transport.show_progress(at.share, f"{at.number} of {at.total}: {title}, {at.text}")
-
-    def _run_ended(self) -> None:
-        self.prompt.hide()
-        self.renew_all()
 
     def _level_moves(self, level_v: float) -> None:
         """The slider moves: a live tone follows, else only the words do."""

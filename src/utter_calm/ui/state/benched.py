@@ -2,15 +2,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass
+
 from PySide6.QtCore import QObject
 
 from utter_calm.errors import UtterCalmError
 from utter_calm.job.document import LOAD, NOT_SET, Cell, Setup
 from utter_calm.job.job import Job
 from utter_calm.job.run.bench import PICKUP_FACTOR, UNIT_FACTOR, Bench, bench_for, bench_name, refuse_impossible, wanted
+from utter_calm.job.run.hands import instruction
+from utter_calm.job.run.prompt import STANDING, Prompt
 from utter_calm.job.take import FLOOR
-from utter_calm.quantities import Conditions, Measured, Value, value_text
+from utter_calm.quantities import Conditions, Measured, Value
 from utter_calm.ui.state.chosen import Chosen
+
+
+@dataclass(frozen=True, slots=True)
+class Waiting:
+    """What goes on when somebody says that the bench stands so."""
+
+    by_hand: Conditions
+    then: Callable[[], None]
 
 
 class Benched(Chosen):
@@ -19,6 +32,7 @@ class Benched(Chosen):
     def __init__(self, job: Job, parent: QObject | None = None) -> None:
         super().__init__(job, parent)
         self.bench: Bench = bench_for(self.document, self.unit.id)
+        self._waiting: Waiting | None = None
 
     def set_bench(self, factor: str, value: Value) -> None:
         """Switch something on the bench, by the program where that is possible."""
@@ -27,34 +41,56 @@ class Benched(Chosen):
         self.bench.note(factor, value)
         self.bench_changed.emit()
 
-    def ready_bench(self) -> bool:
-        """Have on the bench what the chosen cell says before a sound is made outside of a run: unit, pickup, every condition.
+    def when_ready(self, then: Callable[[], None]) -> None:
+        """Have on the bench what the chosen cell says before a sound is made outside of a run, and go on: unit, pickup, conditions.
 
-        What the rig cannot switch itself is asked for in words; False then.
+        What the rig cannot switch itself is asked for first, all in one; whoever says that it stands so has it noted.
         """
+        self.let_wait()
         self.bench.have(self.plan.rig)
-        cell = next((c for c in self.selected if c.role != FLOOR and any(s.id == c.step for s in self.plan.steps)), None)
         try:
-            if cell is None:
-                needs: Conditions = ((UNIT_FACTOR, bench_name(self.document, self.unit.id)),
-                                     (PICKUP_FACTOR, Measured(self.plan.rig.pickup_ratio, "1")))  # fmt: skip
-            else:
-                refuse_impossible(self.document, cell, self.bench)
-                needs = wanted(self.document, cell, self.bench.standing)
-            for factor, value in needs:
-                if self.bench.value(factor) == value:
-                    continue
-                if not self.bench.can_set(factor):
-                    stands = value_text(self.bench.value(factor) or "not set")
-                    self.cautioned.emit(
-                        f"On the bench the {factor} is {stands}; this needs {value_text(value)}. Change it, say so, go on."
-                    )
-                    return False
-                self.set_bench(factor, value)
+            lacking = tuple((f, v) for f, v in self._needs() if self.bench.value(f) != v)
         except UtterCalmError as problem:
             self.warned.emit(problem)
-            return False
-        return True
+            return
+        for factor, value in lacking:
+            if self.bench.can_set(factor):
+                self.set_bench(factor, value)
+        by_hand = tuple((f, v) for f, v in lacking if not self.bench.can_set(f))
+        if not by_hand:
+            then()
+            return
+        self._waiting = Waiting(by_hand, then)
+        words = (instruction(self.document, self.plan, self.unit.id, f, v) for f, v in by_hand)
+        self.asked.emit(Prompt(f"Before it sounds: {' '.join(words)}", STANDING, "", rig_can=False))
+
+    def let_wait(self) -> bool:
+        """Ask no longer how the bench stands; whether that was asked."""
+        waited, self._waiting = self._waiting is not None, None
+        if waited:
+            self.answered.emit()
+        return waited
+
+    def stands_so(self) -> None:
+        """What was asked for stands on the bench: note it and go on."""
+        waiting = self._waiting
+        if waiting is not None:
+            self.let_wait()
+            for factor, value in waiting.by_hand:
+                self.set_bench(factor, value)
+            self.when_ready(waiting.then)  # something else may be chosen meanwhile
+
+    def needed(self, factor: str) -> Value | None:
+        """What the chosen cell wants of a factor; None where it wants nothing."""
+        return dict(self._needs()).get(factor)
+
+    def _needs(self) -> Conditions:
+        cell = next((c for c in self.selected if c.role != FLOOR and any(s.id == c.step for s in self.plan.steps)), None)
+        if cell is None:
+            pickup = Measured(self.plan.rig.pickup_ratio, "1")
+            return ((UNIT_FACTOR, bench_name(self.document, self.unit.id)), (PICKUP_FACTOR, pickup))
+        refuse_impossible(self.document, cell, self.bench)
+        return wanted(self.document, cell, self.bench.standing)
 
     def stands_ready(self, cell: Cell) -> bool:
         """Have on the bench what a cell wants, because whoever works there says that it is so."""

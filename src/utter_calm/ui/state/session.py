@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject
 
 from utter_calm.analysis.level_search import Found
 from utter_calm.errors import UtterCalmError
-from utter_calm.job.document import Cell, JobDocument, Reference
+from utter_calm.job.document import LOAD, Cell, JobDocument, Reference
 from utter_calm.job.job import Job
 from utter_calm.job.run.bench import PICKUP_FACTOR
 from utter_calm.job.run.prompt import Answer, Prompt
@@ -68,11 +68,12 @@ class JobSession(Soaking):
 
     def search_level(self, effect: Effect) -> None:
         """Search for the level that has an effect, on a thread of its own; ``searched`` tells each try and the end."""
+        load = number_of(self.needed(LOAD) or self.standing_load, "ohm")
+        effect.check(self.plan.rig, load)
+        self.when_ready(lambda: self._search(effect, load))
+
+    def _search(self, effect: Effect, load: float | None) -> None:
         rig, device = self.plan.rig, self.bench.device
-        load = number_of(self.standing_load, "ohm")
-        effect.check(rig, load)
-        if not self.ready_bench():
-            return
         self._search_cancel = threading.Event()
         cancel = self._search_cancel
 
@@ -145,6 +146,7 @@ class JobSession(Soaking):
         self._begin(worker)
 
     def _begin(self, worker: AskingWorker) -> None:
+        self.let_wait()
         worker.asked.connect(self._asked)
         worker.failed.connect(self.warned)
         worker.finished.connect(self._ended)
@@ -154,7 +156,9 @@ class JobSession(Soaking):
 
     def answer(self, answer: Answer) -> None:
         """Answer the prompt."""
-        if self._worker is not None and self._prompt is not None:
+        if self._waiting is not None:
+            self.stands_so() if answer is Answer.DONE else self.let_wait()
+        elif self._worker is not None and self._prompt is not None:
             prompt, self._prompt = self._prompt, None
             self.answered.emit()
             if answer is Answer.TAKE and prompt.gain is not None:
@@ -166,6 +170,7 @@ class JobSession(Soaking):
     def cancel(self) -> None:
         """Stop the run, or what counts down to it."""
         self._search_cancel.set()
+        self.let_wait()
         if self._countdown.stop():
             self.told.emit("Stopped before anything sounded.")
         if self._watcher is not None:
