@@ -80,21 +80,22 @@ def find_mains(
     if best is None:
         return None
     rough = best[1]
-    lines = _Lines.turned_back(record, rate, rough, multiples)
     at = np.asarray(multiples * rough, dtype=np.float64)
     floor = np.array([math.sqrt(noise.local_density_squared(f) * rate_hz / len(residual)) for f in at.tolist()])
 
-    def stands_out(frequency: float) -> tuple[npt.NDArray[np.bool_], FloatArray]:
-        rms = lines.rms(frequency)
-        free = _free(np.asarray(multiples * frequency, dtype=np.float64), avoid_hz, _CLEARANCE_BINS * resolution)
+    def stand_out(lines: _Lines) -> tuple[npt.NDArray[np.bool_], FloatArray]:
+        rms = lines.rms(lines.rough_hz)
+        free = _free(np.asarray(multiples * lines.rough_hz, dtype=np.float64), avoid_hz, _CLEARANCE_BINS * resolution)
         return free & (rms > floor * 10 ** (_LOWEST_SNR / 20)), rms
 
-    found, rms = stands_out(rough)
+    lines = _Lines.turned_back(record, rate, rough, multiples)
+    found, rms = stand_out(lines)
     if not found[:4].any():
         return None
     # noise-only multiples would pull the frequency about: the lines that stand out settle it
     frequency = lines.only(found).settled(rms[found] / floor[found], resolution)
-    kept, rms = stands_out(frequency)
+    # anew at that frequency: what nearly stands still over a stretch is no line, but has images of strong ones
+    kept, rms = stand_out(_Lines.turned_back(record, rate, frequency, multiples))
     if not kept[:4].any():
         return None
     # half of the noise about a line falls together with it and moves its r.m.s.
@@ -141,8 +142,9 @@ class _Lines:
 
     def rms(self, frequency_hz: float) -> FloatArray:
         """(m,) r.m.s. of the multiples of a frequency close to the rough one."""
-        turn = np.exp(-2j * np.pi * (frequency_hz - self.rough_hz) * np.outer(self.multiples, self.at_s))
-        return np.asarray(np.abs(np.sum(self.slow * turn, axis=1)) / math.sqrt(2))
+        moved = frequency_hz - self.rough_hz
+        still = self.slow * np.exp(-2j * np.pi * moved * np.outer(self.multiples, self.at_s)) if moved else self.slow
+        return np.asarray(np.abs(np.sum(still, axis=1)) / math.sqrt(2))
 
     def settled(self, weight: FloatArray, resolution: float) -> float:
         """Frequency at which the lines have the most power; ``weight`` is how far each stands out of its own noise."""
