@@ -33,6 +33,28 @@ hypothesis.settings.register_profile("untimed", deadline=None)
 hypothesis.settings.load_profile("untimed")
 
 
+def pytest_addoption(parser):
+    parser.addoption("--thorough", action="store_true", help="all cases of each test, not a few of them")
+
+
+def pytest_collection_modifyitems(config, items):
+    """Of a test with the mark ``sampled`` take so many of its cases, evenly spread from the first to the last."""
+    if config.getoption("--thorough") or any("::" in asked for asked in config.args):
+        return
+    cases = {}
+    for item in items:
+        if item.get_closest_marker("sampled") is not None:
+            cases.setdefault(item.function, []).append(item)
+    left = set()
+    for each in cases.values():
+        wanted = each[0].get_closest_marker("sampled").args[0]
+        taken = {round(k * (len(each) - 1) / max(1, wanted - 1)) for k in range(wanted)}
+        left |= {item for number, item in enumerate(each) if number not in taken}
+    if left:
+        config.hook.pytest_deselected(items=[item for item in items if item in left])
+        items[:] = [item for item in items if item not in left]
+
+
 @pytest.fixture(autouse=True)
 def _own_folders(tmp_path, monkeypatch):
     """No test reads or writes what belongs to the person who runs it."""

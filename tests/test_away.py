@@ -51,6 +51,7 @@ def curves(capture):
     return found.trace("response", 1)
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize(("rate", "skew"), [(48_000, 0.0), (44_100, 2e-4), (48_000, -2e-4), (96_000, 3e-5), (44_100, 0.0)])
 def test_the_response_is_that_of_a_wire(rate, skew):
     pack = make_pack(KIND, SETTINGS)
@@ -69,6 +70,7 @@ def test_the_response_is_that_of_a_wire(rate, skew):
     assert not [t for t in trust if t.grave]
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("part", [0.3, 0.5, 0.8])
 def test_alignment_holds_to_a_hundredth_of_a_sample(part):
     """What the unit does to the place of the marks is in it, alike each time; the part of a sample by which it was late is not."""
@@ -107,6 +109,7 @@ def slipped(recorded, pack, frames, share):
     return np.concatenate([recorded[:at], more, recorded[at + max(0, -frames) :]])
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize(("frames", "share"), [(1, 0.1), (-1, 0.9), (2, 0.5), (-5, 0.5), (48, 0.2), (-300, 0.62)])
 def test_a_delay_that_jumps_between_the_marks_is_told(frames, share):
     """Its whole size is found, or half of it, by whether one side of the jump or both are in the marks' band."""
@@ -119,6 +122,7 @@ def test_a_delay_that_jumps_between_the_marks_is_told(frames, share):
     assert 0.1 * abs(frames) / 48_000 < told_s < 1.1 * abs(frames) / 48_000
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("key", ["first_look", "response", "multitone", "edges", "loudspeaker"])
 def test_a_steady_clock_is_never_told_as_a_delay_that_moved(key):
     kind = KINDS[key]
@@ -182,6 +186,7 @@ def coded(samples, coder, subtype, effort):
     return soundfile.read(file, always_2d=True)[0]
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("noise", [0.0, 1e-3])
 @pytest.mark.parametrize("how", [("OGG", "VORBIS", 0.6), ("OGG", "VORBIS", 0.1), ("MP3", "MPEG_LAYER_III", 0.3)])
 def test_a_coder_with_losses_is_told_by_marks_that_are_no_longer_alike(how, noise):
@@ -192,6 +197,7 @@ def test_a_coder_with_losses_is_told_by_marks_that_are_no_longer_alike(how, nois
     assert "coded with losses" in unlike.text
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize("noise", [1e-5, 1e-3, 0.05])
 @pytest.mark.parametrize("seed", range(3))
 def test_marks_in_noise_are_alike(noise, seed):

@@ -96,6 +96,7 @@ def strange_records(rng):
     yield "chirp", np.sin(2 * np.pi * 5_000 * t**2), rate
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("command", COMMANDS)
 def test_no_record_brings_a_command_down(call, tmp_path, command, noise):
     """Either it measures, finite throughout, or it says in one line why it cannot."""

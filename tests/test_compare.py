@@ -69,6 +69,7 @@ def test_repeats_are_the_better_yardstick():
     assert held(takes[0], takes[1], *takes).readings[0].real is False
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("repeated", [0, 3, 6])
 def test_equals_are_said_to_differ_in_one_comparison_of_twenty_however_many_readings_are_compared(repeated):
     """The chance of a false alarm holds for the whole of 30 readings, by stated uncertainties and by repeats alike."""

@@ -191,6 +191,7 @@ def scatter(measure, repeats=REPEATS):
     return out
 
 
+@pytest.mark.sampled(4)
 @pytest.mark.parametrize(
     ("measure", "named"),
     [

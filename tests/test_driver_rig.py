@@ -67,6 +67,7 @@ def taken(unit, settings=QUICK, **knobs):
     return take_step(ImpedanceSweep(), settings, device, rig, load_ohm=None)[1]
 
 
+@pytest.mark.sampled(5)
 @pytest.mark.parametrize(("unit", "model"), [
     ("surround driver", made.SURROUND), ("mid-woofer", made.WOOFER), ("tweeter", made.TWEETER), ("subwoofer", made.SUBWOOFER),
 ])  # fmt: skip

@@ -71,6 +71,7 @@ def test_what_holds_no_edges_is_said(record):
         analyze_edges(record, RATE)
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("period", [24, 20, 32, 48, 96])
 def test_a_harmonic_on_half_the_rate_changes_no_edge(period, noise):
     """Whole even periods: every one has the same samples, and one harmonic lies on half the rate."""

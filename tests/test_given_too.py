@@ -76,6 +76,7 @@ def test_tones_on_no_grid_have_no_products(noise):
     assert analyze_multitone(x + noise.normal(0, 1e-5, RATE), RATE, tones).distortion is None
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("duty", [0.3, 0.5, 0.8])
 def test_states_duty_and_damping_of_a_ringing_pulse(noise, duty):
     """Second order of 12 kHz and damping 0.1 on a pulse of 200 Hz from -0.2 to 0.5 V."""

@@ -33,6 +33,7 @@ def calibrated(side):
     return replace(rig, impedance=known)
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("side", ["low", "high", "source"])
 def test_wherever_the_resistor_sits(side, monkeypatch):
     from utter_calm.standins import part_box

@@ -39,6 +39,7 @@ def device_with(monkeypatch, entry, **more):
     return device
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize(("late_s", "ppm"), [(0.1, 0.0), (0.187, 60.0), (0.3, -60.0), (1.1, 150.0), (0.002, 0.0)])
 def test_the_response_is_that_of_the_unit_on_a_wire(monkeypatch, late_s, ppm):
     wire = SimulatedDevice(RIG)

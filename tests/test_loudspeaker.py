@@ -36,6 +36,7 @@ def peaking(x, hertz, q, db):
     return lfilter([1 + alpha * a, -2 * np.cos(w), 1 - alpha * a], under, x), np.pi * hertz / (-np.log(abs(pole)) * RATE)
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize("late_s", [0.0031, 0.003104321, 0.5])
 @pytest.mark.parametrize("high", [12_000.0, 18_000.0, None])
 def test_delay_and_reflections_are_those_of_the_paths(late_s, high):
@@ -113,6 +114,7 @@ def test_a_rub_is_found_where_it_is_and_a_clean_one_has_none():
     assert 0.05 < rubbing.buzz_peak < 0.4
 
 
+@pytest.mark.sampled(4)
 @pytest.mark.parametrize(("ppm", "at"), [
     (0.0, 2000.0), (5.0, 300.0), (5.0, 5000.0), (20.0, None), (20.0, 2000.0), (-50.0, 300.0), (-50.0, 5000.0), (300.0, None),
     (300.0, 2000.0),
@@ -125,6 +127,7 @@ def test_another_clock_is_told_through_a_crossover(ppm, at):
     assert len(found.reflections) == 1
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("modes", [[(900, 12, 6)], [(450, 20, 4), (3200, 15, 5)], [(2500, 30, 6), (4100, 40, 3), (7000, 10, -6)]])
 @pytest.mark.parametrize("noise", [1e-6, 1e-3])
 def test_what_rings_is_told_with_its_q(modes, noise):

@@ -26,6 +26,7 @@ def assert_true(found):
     assert amplitude_to_db(found.thd / np.hypot(2e-3, 5e-4)) == pytest.approx(0, abs=0.1)
 
 
+@pytest.mark.sampled(11)
 @pytest.mark.parametrize("drift", [-1e-2, -1e-3, -1e-4, -1e-5, 3e-6, 2e-5, 3e-3, 1e-2])
 @pytest.mark.parametrize("frequency", [60.0, 997.0, 3_150.0, 6_500.0])
 def test_a_drift_is_followed_from_end_to_end(noise, frequency, drift):
@@ -44,6 +45,7 @@ def test_a_drift_is_followed_from_end_to_end(noise, frequency, drift):
         assert "drifts by" in tone_trust(found, 1)[0].text
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize(("frequency", "wobble_hz", "rate"), [(100, 1.0, 4), (1_000, 0.5, 2), (1_000, 3.0, 2), (1_000, 8.0, 1.3),
                                                               (3_150, 3.0, 25), (3_150, 6.3, 90), (6_000, 30.0, 8)])  # fmt: skip
 def test_a_wobble_is_followed_and_told(noise, frequency, wobble_hz, rate):
@@ -95,6 +97,7 @@ def test_much_noise_neither_hides_a_drift_nor_becomes_one(noise):
         assert frequency_moves(found) is (drift > 0)
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize("seed", range(6))
 def test_no_phase_is_followed_through_noise(seed):
     x = np.random.default_rng(seed).normal(0, 0.1, RATE)

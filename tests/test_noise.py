@@ -32,6 +32,7 @@ def test_the_curves_are_those_of_the_tables():
     assert itu_468_2k(np.array([2_000.0]))[0] == pytest.approx(1.0, abs=1e-3)
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("rate", [44_100, 48_000, 96_000, 192_000])
 def test_tones_read_through_the_weightings_at_every_rate(rate):
     """Through the whole analysis, at all listed frequencies that the rate carries, its edges among them."""

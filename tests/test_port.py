@@ -42,6 +42,7 @@ def ramped(frames=9_600, peak=0.4):
     return peak * np.sin(2 * np.pi * 997 * np.arange(frames) / RATE) * np.minimum(1, np.arange(frames)[::-1] / 480)
 
 
+@pytest.mark.sampled(4)
 @pytest.mark.parametrize("tells", [True, False])
 @pytest.mark.parametrize("late", [0, 960, 5_760, 28_800])
 def test_what_is_recorded_answers_what_was_played(late, tells):

@@ -119,6 +119,7 @@ def test_the_proof_is_kept_and_small():
     assert again == calibrated_rig()
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize(("change", "code"), [
     (lambda r: replace(r, parts=(replace(r.parts[0], value=22.0),)), "calibration_foreign"),
     (lambda r: r.with_inputs(full_scale=2.0), "calibration_foreign"),

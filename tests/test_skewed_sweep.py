@@ -38,6 +38,7 @@ def against(found, clean):
     return (found.gain / gain)[(found.frequency_hz > 15) & (found.frequency_hz < 19_500)]
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("ratio", [0.9997, 1.0003, 44_100 / 48_000, 2.0])
 def test_a_record_is_brought_to_another_rate_exactly(ratio):
     t = np.arange(20_000)

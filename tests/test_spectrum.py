@@ -7,7 +7,7 @@ import pytest
 
 from utter_calm.analysis.quick_lines import line_powers
 from utter_calm.analysis.spectrum import line_spectra, line_spectrum
-from utter_calm.analysis.transforms import next_fast_len, turning
+from utter_calm.analysis.transforms import chirp_transform, next_fast_len, turning
 from utter_calm.analysis.windows import BLACKMAN_HARRIS_7, FLAT, CosineWindow
 
 RECT = CosineWindow("none", (1.0, 0.0))
@@ -71,6 +71,14 @@ def test_quick_lengths_have_no_factor_above_five_and_none_is_passed_over():
 @pytest.mark.parametrize(("step", "count"), [(0.3, 1), (1.7e-3, 1_000), (-2.2, 100_001)])
 def test_many_turns_at_once_are_as_good_as_each_by_itself(step, count):
     assert turning(step, count) == pytest.approx(np.exp(1j * step * np.arange(count)), abs=1e-10)
+
+
+@pytest.mark.parametrize(("frames", "count"), [(50, 30), (3, 7), (1, 1), (40_001, 20_000)])
+def test_lines_as_close_as_one_likes_are_the_sums_that_they_stand_for(noise, frames, count):
+    record, step = noise.normal(size=frames), 2 * np.pi / (1.37 * frames)
+    some = np.unique(np.linspace(0, count - 1, 9).astype(int))
+    sums = np.exp(-1j * step * np.outer(some, np.arange(frames))) @ record
+    assert np.max(np.abs(chirp_transform(record, step, count)[some] - sums)) < 1e-10 * np.sqrt(frames)
 
 
 def test_quick_lines_are_those_of_the_spectrum(noise):

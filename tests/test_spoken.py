@@ -42,6 +42,7 @@ def device(monkeypatch):
     return do
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("thinks_s", [0.2, 2.7, 6.0])
 def test_the_answer_is_that_of_a_wire_whenever_it_comes(device, thinks_s):
     wire = SimulatedDevice(RIG)

@@ -57,6 +57,7 @@ def test_what_is_not_there_is_not_found():
         together(rng.standard_normal(8 * RATE), RATE, understand_stimulus(MADE.samples, RATE))
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize(("rate", "ppm"), [(48_000, 0.0), (48_000, 80.0), (44_100, 80.0), (16_000, -100.0), (32_000, 200.0)])
 def test_the_delay_is_told_in_the_recorders_time(rate, ppm):
     played = understand_stimulus(MADE.samples, RATE)

@@ -39,12 +39,14 @@ def test_what_is_clean_or_only_noisy_is_let_be(f):
         assert look(f, driver(f) * scatter(f, 2e-3, seed))[:2] == (None, None)
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize(("at", "q", "cause"), [(187, 14, SUPPORT), (620, 5, VENT), (1500, 15, CONE)])
 def test_a_wave_is_named_by_its_place_and_sharpness(at, q, cause):
     jump, rough, causes = look(FINE, driver(FINE) + wave(FINE, at, q, 0.5))
     assert (jump, rough, causes) == (None, None, {cause})
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("at", [60, 400, 5000])
 def test_a_leap_is_found_where_it_is(at):
     jump, _, _ = look(FINE, driver(FINE) * (1 + 0.04 * (at < FINE)))
@@ -58,6 +60,7 @@ def test_roughness_counts_about_the_resonance_alone():
     assert look(FINE, driver(FINE) * scatter(FINE, 3e-3))[1] is None
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize(("unit", "code", "words"), [
     ("surround driver, loose clip", "loose_contact", "is a clip loose"),
     ("surround driver, coil rubs", "rough_resonance", "coil rub"),

@@ -49,6 +49,7 @@ def test_a_clean_recording_has_no_faults(clean, heard):
     assert clean.snr == pytest.approx(np.std(heard[RATE // 4 : -RATE // 4]) / 1e-5, rel=0.02)
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize("at", [8_000, 60_000, 130_000, 150_000])
 @pytest.mark.parametrize("height", [0.03, 0.9])
 def test_a_click_costs_nothing_and_is_told(heard, played, clean, at, height):

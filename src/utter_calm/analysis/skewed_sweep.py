@@ -11,7 +11,7 @@ from utter_calm.analysis.clock_skew import sweep_skew
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.sweep import SweepAnalysis, analyze_sweep
 from utter_calm.analysis.sweep_faults import place_of
-from utter_calm.analysis.transforms import irfft, next_fast_len
+from utter_calm.analysis.transforms import chirp_transform, irfft, next_fast_len
 from utter_calm.signals.sweep import Sweep
 
 _ROUNDS = 4
@@ -69,12 +69,10 @@ def resampled(record: FloatArray, ratio: float) -> FloatArray:
     Its spectrum is read on the bins of the new length (chirp transform, Rabiner, Schafer and Rader 1969). A record that does not
     begin and end in silence rings at its ends.
     """
-    from scipy.signal import czt  # noqa: PLC0415
-
     frames = next_fast_len(math.ceil((len(record) + _GUARD) * ratio))
     lines = min(frames // 2, math.floor(frames / (2 * ratio))) + 1
     spectrum = np.zeros(frames // 2 + 1, dtype=complex)
-    spectrum[:lines] = czt(record, lines, np.exp(-2j * np.pi * ratio / frames))
+    spectrum[:lines] = chirp_transform(record, 2 * np.pi * ratio / frames, lines)
     return np.asarray(irfft(spectrum, frames)[: round(len(record) * ratio)] * ratio)
 
 
