@@ -127,11 +127,17 @@ def _flat(edge: float, frames: int) -> FloatArray:
     return out
 
 
+@lru_cache(maxsize=16)
+def _powers(coefficients: tuple[float, ...]) -> FloatArray:
+    """Of the window as a polynomial of the cosine of its angle, the constant first."""
+    signed = np.array(coefficients) * (-1.0) ** np.arange(len(coefficients))
+    return np.asarray(np.polynomial.chebyshev.cheb2poly(signed))
+
+
 @lru_cache(maxsize=6)
 def _samples(coefficients: tuple[float, ...], frames: int) -> FloatArray:
     # a cosine of k times an angle is a polynomial of its cosine (Chebyshev): one cosine for all, of one half, by Horner's rule
-    signed = np.array(coefficients) * (-1.0) ** np.arange(len(coefficients))
-    powers = np.polynomial.chebyshev.cheb2poly(signed)
+    powers = _powers(coefficients)
     half = frames // 2 + 1
     first = turning(2 * np.pi / frames, half).real.copy()
     out = np.empty(frames)
