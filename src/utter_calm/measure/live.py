@@ -24,7 +24,7 @@ SPECTRUM_FRAMES = 32_768
 """Up to 96 kHz; twice as many above, for lines as close together."""
 _READING_S = 0.45
 _READING_PERIOD_S = 0.3
-_PICTURE_PERIOD_S = 1 / 61
+_PICTURE_PERIOD_S = 1 / 62
 _READING_SHARE = 14.0
 """Readings rest so many times as long as they took: the processor belongs to the sound and the pictures."""
 _WAVE_PERIODS = 3

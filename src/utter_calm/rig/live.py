@@ -169,8 +169,9 @@ class LiveTone:
             # glide part of the way in each block, the last per cent at once; mute fades within one block
             share = 1.0 if muting or lowered or abs(target - level) < 0.01 * target else min(1.0, size / self._rate / _RAMP_S)
             reached = target if share == 1.0 else level + share * (target - level)
-            gain = np.linspace(level, reached, size, endpoint=False)
-            still, level = reached == level, reached
+            still = reached == level
+            gain = level if still else np.linspace(level, reached, size, endpoint=False)
+            level = reached
             tone = gain * sine(self._frequency, math.sqrt(2), self._rate, size, first_frame=frame)
             samples = np.zeros((size, port.outputs))
             samples[:, self._drives] = tone[:, None] / self._peaks[self._drives]

@@ -179,7 +179,7 @@ class LivePane(QWidget):
         frozen = [self._frozen[:, c] for c in range(self._frozen.shape[1])] if self._frozen is not None else []
         order = [*frozen, *(heights[:, c] for c in range(heights.shape[1]))]
         self.spectrum.update_curves(order)
-        if not self._hunting:
+        if not self._hunting and self.frames_drawn % 2:  # it stands still: every second picture of it is enough
             self.wave.update_curves([frame.wave[: self._wave_points, c] for c in range(frame.wave.shape[1])])
         overload = " · INPUT OVERLOADED" if any(frame.overload) else ""
         below = "; below the hum in dBV" if self._hunting else ""

@@ -21,7 +21,7 @@ from utter_calm.present.palette import Palette
 from utter_calm.present.picture.draw import curves_drawn, draw, moving_drawn
 from utter_calm.present.picture.drawing import Drawing, FloatArray
 from utter_calm.present.picture.mapper import Mapper, Style, Window, whole_window
-from utter_calm.present.picture.view import PlotView
+from utter_calm.present.picture.view import CurveView, PlotView
 from utter_calm.ui.look.theme import current_palette, font
 from utter_calm.ui.picture.painter import paint
 
@@ -44,6 +44,7 @@ class PaintedPlot(QWidget):
     def __init__(self, parent: QWidget | None = None, *, interactive: bool = True) -> None:
         super().__init__(parent)
         self._view: PlotView | None = None
+        self._moved: tuple[CurveView, ...] = ()
         self._window: Window | None = None
         self._drawing: Drawing | None = None
         self._mapper: Mapper | None = None
@@ -70,6 +71,8 @@ class PaintedPlot(QWidget):
     @property
     def view(self) -> PlotView | None:
         """What is shown."""
+        if self._view is not None and self._moved:  # made whole only where somebody asks: a live picture moves sixty times a second
+            self._view, self._moved = replace(self._view, curves=self._curves(self._view)), ()
         return self._view
 
     @property
@@ -91,7 +94,7 @@ class PaintedPlot(QWidget):
         """Show a picture; ``keep_range`` leaves the axes where the eye is."""
         if self._view is not None and view.x.label != self._view.x.label:
             self.set_marks(())
-        self._view, self._live, self._moving = view, False, False
+        self._view, self._moved, self._live, self._moving = view, (), False, False
         self._cursor = float("nan")
         if not keep_range or view.empty:
             self._zoomed, self._window = False, None
@@ -103,17 +106,19 @@ class PaintedPlot(QWidget):
         if was is None or was.empty or view.empty or (was.x, was.y, was.room) != (view.x, view.y, view.room):
             self.show_view(view)
             return
-        self._view, self._moving, self._whole = view, True, None
+        self._view, self._moved, self._moving, self._whole = view, (), True, None
         self.update()
 
     def update_curves(self, heights: list[FloatArray]) -> None:
         """Move the curves that are shown, for a live picture: new heights at the same x, in the order of the view."""
         if self._view is None:
             return
-        curves = tuple(replace(c, y=h) for c, h in zip(self._view.curves, heights, strict=False))
-        self._view = replace(self._view, curves=(*curves, *self._view.curves[len(curves) :]))
+        self._moved = tuple(replace(c, y=h) for c, h in zip(self._view.curves, heights, strict=False))
         self._live, self._whole = True, None
         self.update()
+
+    def _curves(self, view: PlotView) -> tuple[CurveView, ...]:
+        return (*self._moved, *view.curves[len(self._moved) :])
 
     def set_whole_range(self) -> None:
         """Show everything."""
@@ -201,7 +206,7 @@ class PaintedPlot(QWidget):
                 self._under = self._picture(palette, drawing, live=True)
             painter.drawPixmap(0, 0, self._under)
             # what moves sixty times a second needs neither soft edges nor wide lines, which cost more than all the rest
-            paint(painter, curves_drawn(mapper, view.curves, palette), drawing.frame, smooth=False, widest=_MOVING_WIDTH)
+            paint(painter, curves_drawn(mapper, self._curves(view), palette), drawing.frame, smooth=False, widest=_MOVING_WIDTH)
         else:
             if self._whole is None:
                 self._whole = self._picture(palette, drawing, live=False)
