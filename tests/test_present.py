@@ -32,7 +32,7 @@ from utter_calm.present.picture.mapper import Mapper, whole_window
 from utter_calm.present.picture.sketch import sketch_of
 from utter_calm.present.picture.typed import height_of, height_text
 from utter_calm.present.picture.view import CurveView, empty_plot
-from utter_calm.present.values import beside_text, reading_text
+from utter_calm.present.values import beside_text, reading_text, reading_texts
 from utter_calm.present.words import title_lines
 from utter_calm.quantities import Measured, quantity
 
@@ -154,7 +154,8 @@ def test_a_sensible_range_holds_everything():
     ("reading", "text", "beside"),
     [
         (Reading("thd_n", 1, 3.043e-5, "1", 2.4e-7), "0.003043 %", "−90.33 dB"),
-        (Reading("thd", 1, 3.7e-7, "1", 2e-7), "−128.6 dB", "3.7e-05 %"),
+        (Reading("thd", 1, 1.14e-8, "1", None), "−158.9 dB", "11 ppb"),
+        (Reading("thd", 1, 3.7e-7, "1", 2e-7), "−128.6 dB", "0.37 ppm"),
         (Reading("level", 1, 2.822, "V", 0.0034), "2.822 V", "9.01 dBV, 11.23 dBu"),
         (Reading("gain", 1, 30.03, "1", 0.036), "29.551 dB", ""),
         (Reading("noise", 1, 80.6e-6, "V", 0.7e-6), "80.6 µV", "−81.87 dBV"),
@@ -321,3 +322,9 @@ def test_a_height_is_typed_again_as_it_is_written(view, place, text):
     axis = Axis("height", view, 0.0, 1.0)
     assert height_text(place, axis) == text
     assert height_of(text, axis) == pytest.approx(place)
+
+
+def test_channels_side_by_side_stand_in_one_unit():
+    row = [Reading("thd", 1, 1.08e-6, "1", 2e-8), Reading("thd", 2, 9.8e-7, "1", 2e-8)]
+    assert [str(s) for s in reading_texts(row)] == ["−119.3 dB", "−120.2 dB"]
+    assert [str(s) for s in reading_texts(row[:1])] == ["0.000108 %"]

@@ -14,7 +14,7 @@ from rich.table import Table
 from utter_calm.measure.kinds import declared
 from utter_calm.measure.result import Reading, Result, Surface, Trace
 from utter_calm.plain import one_line
-from utter_calm.present.values import beside_text, floor_value, phase_text, reading_text
+from utter_calm.present.values import beside_text, floor_value, phase_text, reading_texts
 from utter_calm.quantities import Conditions, values_text
 
 
@@ -124,7 +124,8 @@ def print_result(result: Result, *, title: str = "", full_scale_v: float | None 
         rows = {r.channel: r for r in result.readings if (r.name, r.at) == (name, at)}
         first = next(iter(rows.values()))
         found = [rows.get(c) or rows.get(0) for c in channels]
-        cells = [reading_text(r, kind).full() if r is not None else "–" for r in found]
+        texts = iter(reading_texts([r for r in found if r is not None], kind))
+        cells = [next(texts).full() if r is not None else "–" for r in found]
         floor = floor_value(first, kind)
         beside = [beside_text(first, kind, full_scale_v), phase_text(first)]
         columns = [*cells, ", ".join(t for t in beside if t), *([floor] if has_floor else [])]

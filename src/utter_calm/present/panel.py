@@ -13,7 +13,7 @@ from utter_calm.job.verdict import RIG_LIMITED, Outcome, Verdict, is_rig_limited
 from utter_calm.measure.declare import Role
 from utter_calm.measure.kinds import declared, declared_trace, kind_of
 from utter_calm.measure.result import Reading
-from utter_calm.present.values import beside_text, floor_value, phase_text, reading_text
+from utter_calm.present.values import beside_text, floor_value, phase_text, reading_text, reading_texts
 from utter_calm.present.words import label
 from utter_calm.quantities import Conditions, Scale, Shown, quantity, si_text, values_text
 from utter_calm.quantities.text import fixed
@@ -114,7 +114,7 @@ def with_family(view: PanelView, shown: Sequence[ShownResult]) -> PanelView:
     names = [label(known, number, kind) or one.facts.name for number, one in enumerate(shown)]
 
     def beside(row: ReadingView) -> ReadingView:
-        found = [tuple(reading_text(r, kind) for r in one.result.readings if (r.name, r.at) == (row.key, row.at)) for one in shown]
+        found = [reading_texts([r for r in one.result.readings if (r.name, r.at) == (row.key, row.at)], kind) for one in shown]
         return replace(row, family=tuple((name, values) for name, values in zip(names, found, strict=True) if values))
 
     return replace(view, main=tuple(map(beside, view.main)), others=tuple(map(beside, view.others)))
@@ -125,9 +125,11 @@ def reading_view(take: ShownResult, name: str, at: Conditions = (), repeats: Seq
     kind = take.facts.kind
     readings = [r for r in take.result.readings if r.name == name and r.at == at]
     first = readings[0]
-    shown = tuple(reading_text(r, kind) for r in readings)
+    shown = reading_texts(readings, kind)
     channels = take.facts.rig.recorded if take.facts.rig is not None else ()
     full_scale = channels[0].full_scale if channels else None
+    other_unit = shown[0].unit != reading_text(first, kind).unit  # for the sake of another channel: then both stand in it
+    aside = "" if other_unit else beside_text(first, kind, full_scale)
     spread = shown[0].spread
     again = spread_of(first, repeats)
     alike = "" if again is None or not first.value else f"{again.count} takes ± {100 * again.deviation / abs(first.value):.2g} %"
@@ -139,7 +141,7 @@ def reading_view(take: ShownResult, name: str, at: Conditions = (), repeats: Seq
         title=f"{declared(name, kind).title}{f', {first.label}' if first.label else ''}",
         values=shown,
         channels=tuple(r.channel for r in readings),
-        beside=" · ".join(t for t in (sure, alike, beside_text(first, kind, full_scale), phase_text(first)) if t),
+        beside=" · ".join(t for t in (sure, alike, aside, phase_text(first)) if t),
         floor=_doubt_text(readings) or floor_text(first, kind),
         limited=any(is_rig_limited(r) or r.doubt for r in readings),
         definition=_full_definition(take, name),

@@ -3,16 +3,26 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 from utter_calm.measure.kinds import declared
 from utter_calm.measure.result import Reading
-from utter_calm.quantities import FULL_SCALE_UNIT, Shown, volts_to_dbfs
+from utter_calm.quantities import FULL_SCALE_UNIT, Shown, amplitude_to_db, si_text, volts_to_dbfs
 from utter_calm.quantities.text import fixed
 
 
 def reading_text(reading: Reading, kind: str = "") -> Shown:
     """Show a reading in the way its quantity asks for."""
     return declared(reading.name, kind).shown(reading.value, reading.unit, reading.uncertainty)
+
+
+def reading_texts(readings: Sequence[Reading], kind: str = "") -> tuple[Shown, ...]:
+    """Show the readings of several channels side by side: all in dB where one of them is so small that it is."""
+    shown = tuple(reading_text(r, kind) for r in readings)
+    if {s.unit for s in shown} != {"dB", "%"}:
+        return shown
+    decibels = (si_text(amplitude_to_db(r.value), "dB", digits=4) for r in readings)
+    return tuple(d if s.unit == "%" else s for s, d in zip(shown, decibels, strict=True))
 
 
 def floor_value(reading: Reading, kind: str = "") -> str:

@@ -175,7 +175,9 @@ class Quantity:
         if self.first.scale is Scale.PERCENT:
             if not self.percent_beside:
                 return ""
-            return str(si_text(amplitude_to_db(value), "dB", digits=4)) if value >= _TINY_PART else f"{100 * value:.1e} %"
+            if value < _TINY_PART:
+                return f"{fixed_digits(1e6 * value, 2)} ppm" if value > _TINY_PART / 10 else f"{fixed_digits(1e9 * value, 2)} ppb"
+            return str(si_text(amplitude_to_db(value), "dB", digits=4))
         others = [v for v in self.views[1:] if v.scale is Scale.DECIBELS]
         return ", ".join(f"{fixed(amplitude_to_db(value / v.reference), 2)} {v.label}" for v in others)
 
