@@ -236,6 +236,29 @@ def test_the_bench_of_a_live_view_is_what_the_cell_says(qtbot, fresh_window):
     assert session.standing_setup() == session.selected[0].setup
 
 
+def test_a_search_for_a_level_asks_how_the_bench_stands_too(qtbot, fresh_window):
+    space = fresh_window.workspace
+    session = space.session
+    session.edit_plan("lid", replace(session.plan, factors=(*session.plan.factors, Factor("lid", ("open", "closed")))))
+    space.coverage.choose(0, [1])
+    form = effect_form(session, space)
+    qtbot.addWidget(form)
+    form.fields["what"].setCurrentText(WATTS)
+    form.fields["target"].setText("1 W")
+    form.accept()
+    assert space.prompt.isVisible()
+    assert not session.searching
+    other = next(c for c in session.document.cells(session.unit) if c.setup.value("lid") == "closed")
+    space.coverage.choose_cells([other])  # chosen meanwhile: what that wants is asked for before anything sounds
+    space.prompt.buttons[Answer.DONE].click()
+    assert "Set lid to closed" in space.prompt.text.text()
+    assert not session.searching
+    with qtbot.waitSignal(session.document_changed, timeout=LONG):
+        space.prompt.buttons[Answer.DONE].click()
+    assert session.plan.reference is not None
+    assert session.bench.value("lid") == "closed"
+
+
 def test_a_live_take_invents_no_condition(qtbot, fresh_window):
     space = fresh_window.workspace
     session = space.session

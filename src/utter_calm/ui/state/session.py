@@ -68,12 +68,11 @@ class JobSession(Soaking):
 
     def search_level(self, effect: Effect) -> None:
         """Search for the level that has an effect, on a thread of its own; ``searched`` tells each try and the end."""
-        load = number_of(self.needed(LOAD) or self.standing_load, "ohm")
-        effect.check(self.plan.rig, load)
-        self.when_ready(lambda: self._search(effect, load))
+        effect.check(self.plan.rig, number_of(self.needed(LOAD) or self.standing_load, "ohm"))
+        self.when_ready(lambda: self._search(effect))
 
-    def _search(self, effect: Effect, load: float | None) -> None:
-        rig, device = self.plan.rig, self.bench.device
+    def _search(self, effect: Effect) -> None:
+        rig, device, load = self.plan.rig, self.bench.device, number_of(self.standing_load, "ohm")
         self._search_cancel = threading.Event()
         cancel = self._search_cancel
 
