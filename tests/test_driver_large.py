@@ -47,6 +47,7 @@ def test_the_current_is_that_of_the_equations(blocks):
     assert np.max(np.abs(heard[late:, 1] - true[:-late])) < 2e-3 * np.max(np.abs(true))
 
 
+@pytest.mark.sampled(0)
 def test_the_resonance_rises_with_the_level_and_is_that_of_small_signals_at_a_small_one():
     small, usual, large = (resonance(v) for v in (0.02, 0.3, 1.0))
     assert small == pytest.approx(47.515, rel=1e-3)

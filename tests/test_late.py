@@ -71,6 +71,7 @@ def test_a_hole_in_the_link_is_told(monkeypatch):
     assert [t for t in result.trust if t.grave]
 
 
+@pytest.mark.sampled(0)
 def test_a_wireless_speaker_before_a_microphone_from_a_job(tmp_path):
     """Two takes, each late by its own time, that agree; a wired one beside them has the same response."""
     rig, _, _ = bench_of("loudspeaker")

@@ -11,5 +11,5 @@ TOOL = Path(__file__).parents[1] / "tools" / "random-user"
 
 @pytest.mark.timeout(240)
 def test_a_random_user_brings_nothing_down():
-    done = subprocess.run([sys.executable, TOOL, "--events", "120", "--seeds", "1"], capture_output=True, text=True, check=False)
+    done = subprocess.run([sys.executable, TOOL, "--events", "80", "--seeds", "1"], capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stdout[-4000:]
