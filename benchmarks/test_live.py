@@ -72,7 +72,7 @@ def test_live_subject(benchmark, tmp_path, rate):
 def test_live_served_subject(benchmark, tmp_path, monkeypatch, rate):
     """As with real hardware: the sound comes from an audio server, through the worker process."""
     benchmark.group = f"live view, 2 channels at {rate // 1000} kHz from an audio server"
-    server = jack(monkeypatch, rate)
+    server = jack(monkeypatch, rate, among="bench")
     try:
         document = demo_document()
         plan = document.plans[0]

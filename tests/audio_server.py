@@ -44,10 +44,10 @@ class Server:
             self.kill()
 
 
-def jack(monkeypatch, rate_hz, *, period=1024, sync=True, looped=2):
+def jack(monkeypatch, rate_hz, *, period=1024, sync=True, looped=2, among="alone"):
     """Start JACK; its device “loopback” hears what so many channels of it are played, bit by bit, one period later."""
     # JACK knows eight servers at most, and forgets one that was killed when its name is used again
-    name = f"utter-calm-{os.environ.get('PYTEST_XDIST_WORKER', 'alone')}-{next(_NUMBER) % 16}"
+    name = f"utter-calm-{os.environ.get('PYTEST_XDIST_WORKER', among)}-{next(_NUMBER) % 16}"
     monkeypatch.setenv("JACK_DEFAULT_SERVER", name)
     monkeypatch.setenv("JACK_NO_START_SERVER", "1")
     command = ["jackd", "-n", name, "-R", *(["-S"] if sync else []), "-p", "32", "-L", str(looped),
