@@ -1,15 +1,13 @@
 """Frames per second of the live view, with sound, analysis and window all running, and what it takes of the processors."""
 
-import os
 import sys
 import time
 from dataclasses import replace
-from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QEventLoop, QTimer
 
-from tests.audio_server import jack
+from tests.audio_server import jack, workers_s
 from utter_calm.demo import demo_document
 from utter_calm.job.document import FLOOR
 from utter_calm.job.job import Job
@@ -24,20 +22,6 @@ def run(seconds):
     loop = QEventLoop()
     QTimer.singleShot(int(1000 * seconds), loop.quit)
     loop.exec()
-
-
-def workers_s():
-    """Processor time of the processes that this one started, but for the audio server."""
-    spent, ticks = 0, os.sysconf("SC_CLK_TCK")
-    for task in Path("/proc").glob("[0-9]*/stat"):
-        try:
-            name, rest = task.read_text().rsplit(")", 1)
-        except OSError:  # it has ended
-            continue
-        fields = rest.split()
-        if fields[1] == str(os.getpid()) and "jackd" not in name:
-            spent += int(fields[11]) + int(fields[12])
-    return spent / ticks
 
 
 def live(benchmark, folder, document, rate):
