@@ -8,14 +8,13 @@ import numpy as np
 
 from utter_calm.analysis.driver.boxed import analyse_boxed
 from utter_calm.analysis.driver.parameters import Told
-from utter_calm.analysis.excitation import Excitation
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.sweep import analyze_sweep
 from utter_calm.analysis.transforms import ComplexArray
 from utter_calm.errors import MeasurementError
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.result import ResultBuilder, Trace
-from utter_calm.rig import CURRENT, SENSE
+from utter_calm.rig import CURRENT, SENSE, Channel
 from utter_calm.signals.sweep import Sweep
 
 _FAINT_A, _POINTS = 1e-5, 300
@@ -41,24 +40,26 @@ class HeardImpedance:
         return np.asarray(np.interp(np.log(frequency_hz), log, share.real) + 1j * np.interp(np.log(frequency_hz), log, share.imag))
 
 
-def heard_impedance(capture: Capture, volts: FloatArray, sweep: Sweep, known: Excitation) -> HeardImpedance | None:
-    """The impedance, where the rig hears the current; None where it hears none."""
-    number = next((n for n, c in enumerate(capture.channels, start=1) if c.role == CURRENT), None)
-    if number is None:
-        return None
-    amperes = capture.signal(number)
+def heard_current(capture: Capture) -> Capture | None:
+    """The channel that hears the current, by itself; None where the rig has none."""
+    return next((capture.only(n) for n, c in enumerate(capture.channels, start=1) if c.role == CURRENT), None)
+
+
+def heard_impedance(current: Capture, volts: FloatArray, sweep: Sweep) -> HeardImpedance | None:
+    """The impedance by the current, as :func:`heard_current` gives it; None where nothing flows."""
+    amperes = current.signal()
     if float(np.max(np.abs(amperes))) < _FAINT_A:
         return None
     try:
-        found = analyze_sweep(amperes, volts, sweep, capture.rate_hz, known)
+        found = analyze_sweep(amperes, volts, sweep, current.rate_hz)
     except MeasurementError:
         return None
     ohm = 0.0
-    if capture.rig is not None:
-        ohm = next((p.value for p in capture.rig.parts if p.kind == SENSE), 0.0)
+    if current.rig is not None:
+        ohm = next((p.value for p in current.rig.parts if p.kind == SENSE), 0.0)
     f = found.frequency_hz
     admittance = found.gain * np.exp(-2j * np.pi * f * found.delay_s)
-    u = np.hypot(found.u_gain / np.maximum(np.abs(found.gain), 1e-300), capture.u_level(number))
+    u = np.hypot(found.u_gain / np.maximum(np.abs(found.gain), 1e-300), current.u_level())
     z = np.asarray(1 / admittance - ohm)
     thin = max(1, len(f) // _POINTS)
     try:
@@ -79,3 +80,13 @@ def add_heard_impedance(out: ResultBuilder, found: HeardImpedance, channel: int 
         for name in found.told.names:
             if name in _TOLD:
                 out.add(name, 0, found.told.value(name), _TOLD[name], found.told.u(name))
+
+
+def rehearse() -> None:
+    """Load what :func:`heard_impedance` takes its time to load, by the current of a resonance that rings."""
+    sweep, rate = Sweep(20.0, 2_000.0, 0.2, 1.0), 8_000
+    volts = sweep.samples(rate, fade_in_s=0.02, fade_out_s=0.01)
+    t = np.arange(800) / rate
+    ringing = np.convolve(volts, 0.02 * np.exp(-60 * t) * np.sin(2 * np.pi * 90 * t))[: len(volts)]
+    channel = Channel(1, role=CURRENT, unit="A")
+    heard_impedance(Capture((0.1 * volts - ringing)[:, None], rate, (channel,)), volts, sweep)

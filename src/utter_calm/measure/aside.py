@@ -13,19 +13,18 @@ from concurrent.futures.process import BrokenProcessPool
 from functools import partial
 from multiprocessing import get_context, parent_process
 from types import TracebackType
-from typing import TYPE_CHECKING, Self
+from typing import TYPE_CHECKING, Any, Generic, Self, TypeVar
 
 from utter_calm.measure.take_step import analyze_step
 from utter_calm.memory import keep_freed_memory
 
 if TYPE_CHECKING:
-    from typing import Any
-
     from utter_calm.measure.capture import Capture
     from utter_calm.measure.deduction import Deduction, Given
     from utter_calm.measure.kind import StepKind, StepSettings
     from utter_calm.measure.result import Result
 
+T = TypeVar("T")
 _GIVEN = 2
 """Tasks that the helper has at once: the one that it computes, and the next, so that it need not wait for it."""
 
@@ -40,25 +39,37 @@ class Aside:
     def __init__(self) -> None:
         # a fresh interpreter: a fork would copy the locks of this process's threads as they happen to stand
         self._pool = ProcessPoolExecutor(max_workers=1, mp_context=get_context("spawn"), initializer=_serve)
-        self._lock, self._waiting, self._given = threading.RLock(), deque["Coming"](), 0
+        self._lock, self._waiting, self._given = threading.RLock(), deque["Coming[Any]"](), 0
 
     def __enter__(self) -> Self:
         return self
 
     def __exit__(self, kind: type[BaseException] | None, what: BaseException | None, where: TracebackType | None) -> None:
+        self.let_go()
+
+    def let_go(self, *, wait: bool = True) -> None:
+        """Take back what it has not begun; ``wait`` until what it has begun is done, else it ends by itself after that."""
         with self._lock:
             self._waiting.clear()
-        self._pool.shutdown(wait=True, cancel_futures=True)
+        self._pool.shutdown(wait=wait, cancel_futures=True)
 
-    def analyze(self, kind: StepKind[Any], settings: StepSettings, capture: Capture) -> Coming:
+    def analyze(self, kind: StepKind[Any], settings: StepSettings, capture: Capture) -> Coming[Result]:
         """Begin to analyse a take, or put it in the queue for it."""
-        return self._begin(partial(_analyze, kind, settings, capture))
+        return self.begin(partial(_analyze, kind, settings, capture))
 
-    def deduce(self, kind: Deduction[Any], settings: StepSettings, takes: Mapping[str, tuple[Given, ...]]) -> Coming:
+    def deduce(self, kind: Deduction[Any], settings: StepSettings, takes: Mapping[str, tuple[Given, ...]]) -> Coming[Result]:
         """Begin to deduce from takes, or put it in the queue for it."""
-        return self._begin(partial(_deduce, kind, settings, takes))
+        return self.begin(partial(_deduce, kind, settings, takes))
 
-    def take_back(self, coming: Coming) -> bool:
+    def begin(self, compute: Callable[[], T]) -> Coming[T]:
+        """Begin to compute what can be pickled, or put it in the queue for it."""
+        coming = Coming(self, compute)
+        with self._lock:
+            self._waiting.append(coming)
+            self._feed()
+        return coming
+
+    def take_back(self, coming: Coming[Any]) -> bool:
         """Take out of the queue what the helper has not got yet; whether it was there."""
         with self._lock:
             if coming not in self._waiting:
@@ -66,14 +77,7 @@ class Aside:
             self._waiting.remove(coming)
             return True
 
-    def _begin(self, compute: Callable[[], Result]) -> Coming:
-        coming = Coming(self, compute)
-        with self._lock:
-            self._waiting.append(coming)
-            self._feed()
-        return coming
-
-    def _feed(self, landed: Future[Result] | None = None) -> None:
+    def _feed(self, landed: Future[Any] | None = None) -> None:
         with self._lock:
             self._given -= landed is not None
             while self._waiting and self._given < _GIVEN:
@@ -84,15 +88,15 @@ class Aside:
                     coming.begun.add_done_callback(self._feed)
 
 
-class Coming:
+class Coming(Generic[T]):
     """A result that is computed aside, or waits for its turn there; called, it waits for it and raises what that raised.
 
     A helper that died (out of memory, killed) loses nothing: it is computed here.
     """
 
-    def __init__(self, aside: Aside, compute: Callable[[], Result]) -> None:
+    def __init__(self, aside: Aside, compute: Callable[[], T]) -> None:
         self.compute = compute
-        self.begun: Future[Result] | None = None
+        self.begun: Future[T] | None = None
         self._aside = aside
 
     @property
@@ -104,7 +108,7 @@ class Coming:
         """Compute it here where the helper has not got it yet, so that who waits is of use; whether that was done."""
         if not self._aside.take_back(self):
             return False
-        here: Future[Result] = Future()
+        here: Future[T] = Future()
         try:
             here.set_result(self.compute())
         except Exception as problem:  # noqa: BLE001 - told to whom it concerns, in its turn
@@ -112,7 +116,7 @@ class Coming:
         self.begun = here
         return True
 
-    def __call__(self) -> Result:
+    def __call__(self) -> T:
         """Wait for it."""
         self.compute_here()
         if self.begun is not None:

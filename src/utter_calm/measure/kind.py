@@ -144,6 +144,10 @@ class Kind(ABC, Generic[S]):
 class StepKind(Kind[S]):
     """A kind of step that plays, or that only listens."""
 
+    def rehearsal(self) -> Callable[[], None] | None:
+        """What loads a second process for a part of the analysis that it can compute beside; None where there is no such part."""
+        return None
+
     def measures_while_playing(self, settings: S) -> bool:  # noqa: ARG002
         """Whether nearly all is computed when the sound is over, so that nobody else need compute it."""
         return False

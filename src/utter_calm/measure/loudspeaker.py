@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 
@@ -15,7 +15,7 @@ from utter_calm.analysis.excitation import excitation
 from utter_calm.analysis.transforms import ComplexArray
 from utter_calm.errors import MeasurementError
 from utter_calm.measure.acoustic_declared import READINGS, TRACES
-from utter_calm.measure.acoustic_impedance import HeardImpedance, add_heard_impedance, heard_impedance
+from utter_calm.measure.acoustic_impedance import HeardImpedance, add_heard_impedance, heard_current, heard_impedance, rehearse
 from utter_calm.measure.acoustic_result import (
     add_curve_readings,
     add_distortion,
@@ -25,6 +25,7 @@ from utter_calm.measure.acoustic_result import (
     heard_trust,
 )
 from utter_calm.measure.acoustic_settings import AUTO, BY_HAND, CLOSE, LoudspeakerSettings
+from utter_calm.measure.beside import begun
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import with_roles
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, Stimulus
@@ -98,6 +99,10 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         PlotSpec("impedance", "Impedance", ("impedance",)),
     )  # fmt: skip
 
+    def rehearsal(self) -> Callable[[], None]:
+        """The current is computed beside the sound."""
+        return rehearse
+
     def stimulus(self, settings: LoudspeakerSettings) -> Stimulus:
         """Give the sweep between two silences."""
         return between_silences(settings, min(settings.sweep.lead_s(2) * 0.3, 0.1 * settings.duration_s), settings.tail_s)
@@ -118,10 +123,11 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         _, trust = usable_part(capture, channel)
         heard = capture.signal(channel)
         known = excitation(len(heard), played.volts, settings.sweep, capture.rate_hz)
-        with ThreadPoolExecutor(1) as beside:  # sound and current have nothing to do with each other
-            asked = beside.submit(heard_impedance, capture, played.volts, settings.sweep, known)
-            found = analyze_loudspeaker(heard, played.volts, settings.sweep, capture.rate_hz, known)
-            through = asked.result()
+        # sound and current have nothing to do with each other
+        current = heard_current(capture)
+        through = None if current is None else begun(partial(heard_impedance, current, played.volts, settings.sweep))
+        found = analyze_loudspeaker(heard, played.volts, settings.sweep, capture.rate_hz, known)
+        impedance = None if through is None else through()
         if progress is not None:
             progress(0.7)
         kept = heard_trust(trust, found, channel, settings.sweep, capture.rate_hz)
@@ -129,7 +135,7 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         sounding = heard[max(0, begins) : begins + int(settings.duration_s * capture.rate_hz)]
         level = float(np.sqrt(np.mean(sounding**2))) if len(sounding) else 0.0
         return PreparedLoudspeaker(
-            channel, capture.unit(channel), capture.u_level(channel), found, level, through, tuple(kept)
+            channel, capture.unit(channel), capture.u_level(channel), found, level, impedance, tuple(kept)
         )  # fmt: skip
 
     def conclude(

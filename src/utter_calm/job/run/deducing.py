@@ -19,7 +19,7 @@ class DeducedAhead:
     """Results that were asked for early. What was asked for with other settings or older takes is left alone, and computed anew."""
 
     def __init__(self, aside: Aside | None) -> None:
-        self._aside, self._begun = aside, dict[_Key, Coming]()
+        self._aside, self._begun = aside, dict[_Key, Coming[Result]]()
 
     def begin(self, job: Job, document: JobDocument, cells: list[Cell]) -> None:
         """Have the helper begin with cells whose takes are all stored; those that lack some say so in their own turn."""

@@ -16,9 +16,11 @@ from utter_calm.job.run.calibration import CalibrationWanted, calibrate_bench
 from utter_calm.job.run.microphone import CalibratorWanted, calibrate_microphone
 from utter_calm.job.run.prompt import Answer, Prompt
 from utter_calm.job.run.run import RunHooks, RunProgress, run_cells
+from utter_calm.measure.beside import helped
 from utter_calm.measure.impedance_sweep import ImpedanceSweepSettings
+from utter_calm.measure.kind import StepKind
 from utter_calm.measure.part_watch import PartWatch, watch_until_new
-from utter_calm.rig import Rig
+from utter_calm.rig import CURRENT, Rig
 
 
 class AskingWorker(QThread):
@@ -82,9 +84,18 @@ class RunWorker(AskingWorker):
 
     def _work(self) -> None:
         hooks = RunHooks(ask=self._ask, progress=self._progress, finished=self.taken.emit, check=self._check)
-        run_cells(
-            self._job, self._cells, self._bench, hooks, cancel=self._cancel, paced=self._paced, document=self._document,
-        )  # fmt: skip
+        with helped(self._rehearsed()):  # it loads while the first sound plays
+            run_cells(
+                self._job, self._cells, self._bench, hooks, cancel=self._cancel, paced=self._paced, document=self._document,
+            )  # fmt: skip
+
+    def _rehearsed(self) -> Callable[[], None] | None:
+        """What loads a second process, where a part of an analysis can be computed there: the current beside the sound."""
+        for step in dict.fromkeys(c.step for c in self._cells):
+            kind, rig = self._document.step(step).measure, self._document.plan_of(step).rig
+            if isinstance(kind, StepKind) and kind.rehearsal() is not None and any(c.role == CURRENT for c in rig.recorded):
+                return kind.rehearsal()
+        return None
 
     def _progress(self, at: RunProgress) -> None:
         self.progressed.emit(at)

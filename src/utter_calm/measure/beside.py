@@ -1,0 +1,51 @@
+"""Two parts of one analysis that have nothing to do with each other, on two processors."""
+
+from __future__ import annotations
+
+import contextlib
+from collections.abc import Callable, Iterator
+from contextvars import ContextVar
+from dataclasses import dataclass
+from typing import Any, TypeVar
+
+from utter_calm.measure.aside import Aside, Coming
+
+T = TypeVar("T")
+
+
+@dataclass(frozen=True, slots=True)
+class _Helper:
+    """A process that may serve, and what tells that it is up."""
+
+    aside: Aside
+    up: Coming[Any]
+
+
+_helper: ContextVar[_Helper | None] = ContextVar("helper", default=None)
+
+
+@contextlib.contextmanager
+def helped(rehearsed: Callable[[], Any] | None) -> Iterator[None]:
+    """Have a second process for what is begun in here; it is up when it has done ``rehearsed``, which loads what is needed.
+
+    With None there is none.
+    """
+    if rehearsed is None:
+        yield
+        return
+    aside = Aside()
+    before = _helper.set(_Helper(aside, aside.begin(rehearsed)))
+    try:
+        yield
+    finally:
+        _helper.reset(before)
+        aside.let_go(wait=False)  # whoever mutes waits for nothing
+
+
+def begun(compute: Callable[[], T]) -> Callable[[], T]:
+    """Begin to compute beside what follows where a second process is up; the result, when called, waits for it.
+
+    Without one it is computed when it is called: a second thread would only pass the interpreter to and fro.
+    """
+    helper = _helper.get()
+    return helper.aside.begin(compute) if helper is not None and helper.up.is_there else compute
