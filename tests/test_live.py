@@ -1,6 +1,7 @@
 """The live numbers, from a scripted tone: averaging of power, a waveform that stands still, a readings' load."""
 
 import time
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -29,7 +30,21 @@ class ScriptedTone:
         t = (self.frames + np.arange(frames)) / RATE
         one = self.level * np.sin(2 * np.pi * 997 * t)
         samples = np.stack([one, 0.5 * one], axis=1) + self.random.normal(0, self.sigma, (frames, 2))
-        return LiveSnapshot(samples, self.frames, (False, False), 0, 0.1, None)
+        return LiveSnapshot(samples, self.frames, (False, False), 0, 0.1, None, 10**6)
+
+
+class SteppedLevel(ScriptedTone):
+    """Its level was doubled so many seconds ago."""
+
+    def __init__(self, ago_s):
+        super().__init__()
+        self.steady = round(ago_s * RATE)
+
+    def snapshot(self, frames, *, peek=False):
+        shot = super().snapshot(frames, peek=peek)
+        samples = shot.samples.copy()
+        samples[: max(0, len(samples) - self.steady)] *= 0.5
+        return replace(shot, samples=samples, steady_frames=self.steady)
 
 
 def frames_of(analyser, count, seconds=60.0):
@@ -63,6 +78,19 @@ def test_the_spectrum_is_in_volts_at_the_unit(follow):
     truth = 0.1 / np.sqrt(2) * RIG.recorded[0].scale
     assert peak == pytest.approx([truth, truth / 2], rel=0.06)  # between two lines a tone reads a little low
     assert len(frame.frequency_hz) == SPECTRUM_FRAMES // 2 + 1
+
+
+def test_a_reading_is_never_made_across_a_change_of_level(follow):
+    """That would tell the change as distortion."""
+    assert all(f.result is None for f in frames_of(follow(SteppedLevel(0.2)), 60))  # it may settle still
+    for ago_s in (0.3, 0.4):
+        analyser = follow(SteppedLevel(ago_s))
+        end = time.monotonic() + 60
+        while (analyser.latest is None or analyser.latest.result is None) and time.monotonic() < end:
+            time.sleep(0.02)
+        frame = analyser.latest
+        assert frame.result.reading("thd_n", 1).value < 1e-6
+        assert frame.result.reading("level", 1).value == pytest.approx(0.1 / np.sqrt(2) * RIG.recorded[0].scale, rel=1e-6)
 
 
 def test_averaging_is_of_power_and_calms_the_noise(follow):

@@ -29,6 +29,8 @@ _READING_SHARE = 14.0
 """Readings rest so many times as long as they took: the processor belongs to the sound and the pictures."""
 _WAVE_PERIODS = 3
 _NEARLY_FULL, _SETTLES_S = 0.98, 0.15
+_LEAST_S, _LOOKS_AGAIN_S = 0.1, 0.05
+"""A reading is made of so much at one level at least: across a change it would tell the change as distortion."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -150,18 +152,22 @@ class LiveAnalyser:
         return self._lines_hz
 
     def _read(self) -> None:
-        took = 0.0
-        while not self._stop.wait(max(_READING_PERIOD_S, _READING_SHARE * took)):
+        rate, rests = self._tone.rate_hz, _READING_PERIOD_S
+        while not self._stop.wait(rests):
             begun = time.thread_time()
-            shot = self._tone.snapshot(round(_READING_S * self._tone.rate_hz), peek=True)
+            shot = self._tone.snapshot(round(_READING_S * rate), peek=True)
             if shot.problem is not None:
                 return
-            if len(shot.samples) >= 0.9 * _READING_S * self._tone.rate_hz:
-                self._result = self._measure(shot) or self._result
-            took = time.thread_time() - begun
+            steady = shot.steady_frames - round(_SETTLES_S * rate)
+            if min(steady, len(shot.samples)) < _LEAST_S * rate:
+                rests = _LOOKS_AGAIN_S
+                continue
+            self._result = self._measure(shot, shot.samples[-steady:]) or self._result
+            rests = max(_READING_PERIOD_S, _READING_SHARE * (time.thread_time() - begun))
 
-    def _measure(self, shot: LiveSnapshot) -> Result | None:
-        rate, samples = self._tone.rate_hz, shot.samples
+    def _measure(self, shot: LiveSnapshot, samples: FloatArray) -> Result | None:
+        """Read what holds still at the end of a snapshot."""
+        rate = self._tone.rate_hz
         capture = Capture(samples, rate, self._rig.recorded, self._rig, load_ohm=self._load)
         out = ResultBuilder()
         band = self._settings.band_low_hz, self._settings.band_high_hz
@@ -176,7 +182,7 @@ class LiveAnalyser:
             wide.append((tone.level, tone_in_band(fitted, (band[0], rate / 2)).thd_n))
         full = float(np.max(np.abs(samples), initial=0.0)) > _NEARLY_FULL
         overload = full or any(shot.overload)
-        settled = shot.steady_frames >= len(samples) + _SETTLES_S * rate
+        settled = len(samples) >= round(_READING_S * rate)
         self._points = tuple(LivePoint(shot.level_v, level, distortion, settled, overload) for level, distortion in wide)
         return out.build()
 
