@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextvars import ContextVar
 from dataclasses import dataclass
 from typing import Any, TypeVar
@@ -11,6 +12,7 @@ from typing import Any, TypeVar
 from utter_calm.measure.aside import Aside, Coming
 
 T = TypeVar("T")
+_THREADS = ThreadPoolExecutor(max_workers=2, thread_name_prefix="beside")
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,9 +45,9 @@ def helped(rehearsed: Callable[[], Any] | None) -> Iterator[None]:
 
 
 def begun(compute: Callable[[], T]) -> Callable[[], T]:
-    """Begin to compute beside what follows where a second process is up; the result, when called, waits for it.
+    """Begin to compute beside what follows, in a second process where one is up; the result, when called, waits for it.
 
-    Without one it is computed when it is called: a second thread would only pass the interpreter to and fro.
+    Without one it is a second thread: that gains a little while transforms let go of the interpreter.
     """
     helper = _helper.get()
-    return helper.aside.begin(compute) if helper is not None and helper.up.is_there else compute
+    return helper.aside.begin(compute) if helper is not None and helper.up.is_there else _THREADS.submit(compute).result
