@@ -41,6 +41,7 @@ def live(benchmark, folder, document, rate):
     before, began, spent = space.live_pane.frames_drawn, time.monotonic(), time.process_time() + workers_s()
     benchmark.pedantic(lambda: run(SECONDS), rounds=1)
     elapsed = time.monotonic() - began
+    assert space.live.running, space.message.text()
     benchmark.extra_info["frames_per_second"] = (space.live_pane.frames_drawn - before) / elapsed
     benchmark.extra_info["processor"] = (time.process_time() + workers_s() - spent) / elapsed
     window.close()

@@ -118,12 +118,11 @@ class LiveAnalyser:
             # faster than a screen shows would only take the processor from the sound
             now = time.monotonic()
             self._stop.wait(max(0.0, due - now))
-            due = max(due, now) + _PICTURE_PERIOD_S
             shot = self._tone.snapshot(frames)
             if shot.frames == seen and shot.problem is None:
                 self._stop.wait(0.004)
                 continue
-            seen = shot.frames
+            seen, due = shot.frames, max(due, now) + _PICTURE_PERIOD_S  # what came a little late is not passed over
             if len(shot.samples) < frames:
                 self._stop.wait(0.01)
                 if shot.problem is None:
