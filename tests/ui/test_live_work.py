@@ -5,6 +5,7 @@ from dataclasses import replace
 import pytest
 from PySide6.QtCore import Qt
 
+from utter_calm.errors import InputError
 from utter_calm.job.document import NOT_SET, Factor
 from utter_calm.job.run.prompt import WIRING, Answer
 from utter_calm.measure.clip_watch import LivePoint
@@ -234,6 +235,20 @@ def test_the_bench_of_a_live_view_is_what_the_cell_says(qtbot, fresh_window):
     assert ready
     assert session.bench.value("load") == Measured(4.0, "ohm") == session.bench.control.read("load")
     assert session.standing_setup() == session.selected[0].setup
+
+
+def test_a_bench_that_cannot_be_set_is_told_and_nothing_sounds(qtbot, fresh_window, monkeypatch):
+    space = fresh_window.workspace
+    session = space.session
+    space.coverage.choose(0, [2])
+
+    def fail(_factor, _value):
+        raise InputError("The load switch does not answer.", hint="Check its cable.")
+
+    monkeypatch.setattr(session.bench.control, "set", fail)
+    press(qtbot, fresh_window, Qt.Key.Key_L)
+    assert not space.live.running
+    assert "does not answer" in space.message.text()
 
 
 def test_a_search_for_a_level_asks_how_the_bench_stands_too(qtbot, fresh_window):

@@ -50,12 +50,12 @@ class Benched(Chosen):
         self.bench.have(self.plan.rig)
         try:
             lacking = tuple((f, v) for f, v in self._needs() if self.bench.value(f) != v)
+            for factor, value in lacking:
+                if self.bench.can_set(factor):
+                    self.set_bench(factor, value)
         except UtterCalmError as problem:
             self.warned.emit(problem)
             return
-        for factor, value in lacking:
-            if self.bench.can_set(factor):
-                self.set_bench(factor, value)
         by_hand = tuple((f, v) for f, v in lacking if not self.bench.can_set(f))
         if not by_hand:
             then()
