@@ -23,6 +23,7 @@ _LOWEST_HZ = 200.0
 _HEARD_WELL, _BY_CHANCE, _PARTS, _FEWEST_LINES = 0.5, 0.3, 24, 50
 _END_S = 0.03
 _AROUND_S, _MOST_LOST_S, _ALIKE, _MUCH = 0.25, 0.5, 0.5, 1e-3
+_NEAR_S, _SURELY, _SHARP = 0.025, 0.75, 3.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,7 +109,20 @@ def find_lost(response: FloatArray, unexplained: FloatArray, stimulus: FloatArra
     first = int(max(0.0, sweep.onset_s + sweep.growth_s * np.log(_LOWEST_HZ / sweep.start_hz)) * rate_hz)
     starts = [*range(first, len(response) - size, size // 2), max(first, len(response) - size)]
     leaps = np.array([start for start, _ in find_impulses(unexplained, rate_hz)])
-    places = _places(starts, lambda start: place_of(response[start : start + size], stimulus, start, rate_hz))
+
+    def look(start: int, likely: int | None) -> int | None:
+        piece = response[start : start + size]
+        if likely is not None:
+            passed = sweep.start_hz * np.exp((start / rate_hz - sweep.onset_s) / sweep.growth_s)
+            band_hz = passed * np.expm1(_AROUND_S / sweep.growth_s)
+            reach_s = min(_MOST_LOST_S, max(_NEAR_S, _SHARP / band_hz))
+            # what is that much alike there is not more so elsewhere: of what is unlike each other (Bessel's inequality)
+            near = place_of(piece, stimulus, start + likely, rate_hz, reach_s, _SURELY)
+            if near is not None and abs(near) < reach_s * rate_hz - 1:
+                return likely + near
+        return place_of(piece, stimulus, start, rate_hz)
+
+    places = _places(starts, look)
     known = [(start, place) for start, place in zip(starts, places, strict=True) if place is not None]
     change = np.abs(np.diff([place for _, place in known]))
     found = []
@@ -123,10 +137,12 @@ def find_lost(response: FloatArray, unexplained: FloatArray, stimulus: FloatArra
     return tuple(found)
 
 
-def _places(starts: list[int], look: Callable[[int], int | None]) -> list[int | None]:
+def _places(starts: list[int], look: Callable[[int, int | None], int | None]) -> list[int | None]:
     """Places of all pieces; where two have the same, nothing is missing between them, and the others need not be looked for."""
-    found: dict[int, int | None] = {k: look(starts[k]) for k in {0, len(starts) - 1}}
-    open_ends = [(0, len(starts) - 1)]
+    last = len(starts) - 1
+    found: dict[int, int | None] = {0: look(starts[0], None)}
+    found[last] = look(starts[last], found[0])
+    open_ends = [(0, last)]
     while open_ends:
         a, b = open_ends.pop()
         one, other = found[a], found[b]
@@ -134,7 +150,7 @@ def _places(starts: list[int], look: Callable[[int], int | None]) -> list[int | 
             found.update(dict.fromkeys(range(a + 1, b), one))
         elif b - a > 1:
             middle = (a + b) // 2
-            found[middle] = look(starts[middle])
+            found[middle] = look(starts[middle], other if one is None else one)
             open_ends += [(a, middle), (middle, b)]
     return [found[k] for k in range(len(starts))]
 
@@ -203,11 +219,16 @@ def _placed(response: FloatArray, model: FloatArray, first: int, last: int, size
     return Gap(start, max(1, stop - start))
 
 
-def place_of(piece: FloatArray, stimulus: FloatArray, expected: int, rate_hz: float) -> int | None:
-    """By how many samples a piece of the recording is ahead of where it is expected in the stimulus; None where it is not in it."""
+def place_of(
+    piece: FloatArray, stimulus: FloatArray, expected: int, rate_hz: float, reach_s: float = _MOST_LOST_S, least: float = _ALIKE
+) -> int | None:
+    """By how many samples a piece of the recording is ahead of where it is expected in the stimulus; None where it is not in it.
+
+    It is looked for within ``reach_s`` about that, and has to be as much alike as ``least`` of 1.
+    """
     if len(piece) < 0.02 * rate_hz:
         return None
-    reach = int(_MOST_LOST_S * rate_hz)
+    reach = int(reach_s * rate_hz)
     low, high = max(0, expected - reach), min(len(stimulus), expected + reach + len(piece))
     if high - low < len(piece):
         return None
@@ -221,4 +242,4 @@ def place_of(piece: FloatArray, stimulus: FloatArray, expected: int, rate_hz: fl
     energy = energy[len(piece) :] - energy[: -len(piece)]
     alike = np.abs(match) / np.sqrt(np.maximum(energy, 1e-6 * energy.max() + 1e-300) * np.sum(piece**2))
     best = int(np.argmax(alike))
-    return best + low - expected if alike[best] > _ALIKE else None
+    return best + low - expected if alike[best] > least else None

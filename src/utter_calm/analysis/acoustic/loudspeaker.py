@@ -11,7 +11,7 @@ from utter_calm.analysis.acoustic.curves import fine_grid, magnitude_at
 from utter_calm.analysis.acoustic.gate import FLAT, Gate, Gated, gate_to, gated, gated_by_periods
 from utter_calm.analysis.acoustic.high_order import HighOrder, high_order
 from utter_calm.analysis.acoustic.minimum_phase import delay_beyond, minimum_phase
-from utter_calm.analysis.deconvolution import Deconvolved
+from utter_calm.analysis.acoustic.near import near_response
 from utter_calm.analysis.excitation import Excitation
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.sweep import OrderTrace, SweepAnalysis, analyze_sweep_whole
@@ -116,10 +116,11 @@ def analyze_loudspeaker(
     """
     found, whole = analyze_sweep_whole(recorded, stimulus, sweep, rate_hz, known)
     whole = replace(whole, high_hz=min(whole.high_hz, found.valid_hz[1], _BELOW_HALF * top_hz, _heard_to(found)))
-    arrivals = find_arrivals(whole.gain, rate_hz, whole.low_hz, whole.high_hz)
+    near = near_response(whole.gain, rate_hz)
+    arrivals = find_arrivals(near, rate_hz, whole.low_hz, whole.high_hz)
     late = 0.0 if arrivals.direct_s is None else arrivals.direct_s
     first = arrivals.reflections[0].after_s if arrivals.reflections else _FIRST_GATE_S
-    late = _sharpened(whole, late, gate_to(first))
+    late = _sharpened(near, rate_hz, (whole.low_hz, whole.high_hz), late, gate_to(first))
     reflections = tuple(
         Reflection(r.after_s + (arrivals.direct_s or 0.0) - late, r.level) for r in arrivals.reflections
     ) if arrivals.direct_s is not None else ()  # fmt: skip
@@ -127,7 +128,7 @@ def analyze_loudspeaker(
     magnitude = np.abs(found.gain)
     buzz = high_order(recorded, sweep, delay, rate_hz, (found.frequency_hz, magnitude))
     return Loudspeaker(
-        found, delay, arrivals.direct_s is not None, reflections, _impulse(whole, late), rate_hz, whole.low_hz,
+        found, delay, arrivals.direct_s is not None, reflections, _impulse(whole.gain, rate_hz, late), rate_hz, whole.low_hz,
         whole.high_hz, buzz, NoiseFloor(whole, sweep).magnitude(found.frequency_hz, 1.0),
     )  # fmt: skip
 
@@ -140,17 +141,17 @@ def _heard_to(found: SweepAnalysis) -> float:
     return float(found.frequency_hz[there[-1]]) if len(there) else float(found.frequency_hz[-1])
 
 
-def _impulse(whole: Deconvolved, late_s: float) -> FloatArray:
-    turn = turning(2 * np.pi * late_s * whole.rate_hz / whole.frames, len(whole.gain))
-    return np.asarray(irfft(whole.gain * turn, whole.frames))
+def _impulse(gain: ComplexArray, rate_hz: float, late_s: float) -> FloatArray:
+    frames = 2 * (len(gain) - 1)
+    return np.asarray(irfft(gain * turning(2 * np.pi * late_s * rate_hz / frames, len(gain)), frames))
 
 
-def _sharpened(whole: Deconvolved, late_s: float, gate: Gate) -> float:
+def _sharpened(near: ComplexArray, rate_hz: float, band_hz: tuple[float, float], late_s: float, gate: Gate) -> float:
     """Delay of the direct sound by the phase of the two highest octaves, beyond the minimum phase of what a window lets through."""
-    top = whole.high_hz
+    low, top = band_hz
     for _ in range(_TURNS):
-        seen = gated(_impulse(whole, late_s), whole.rate_hz, gate)
-        more, _ = delay_beyond(seen.frequency_hz, seen.value, _own_phase(seen, whole.low_hz, top), (top / _TWO_OCTAVES, top))
+        seen = gated(_impulse(near, rate_hz, late_s), rate_hz, gate)
+        more, _ = delay_beyond(seen.frequency_hz, seen.value, _own_phase(seen, low, top), (top / _TWO_OCTAVES, top))
         late_s += more
         if abs(more) < _STILL:
             break
