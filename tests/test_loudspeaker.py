@@ -7,7 +7,9 @@ from scipy.signal import butter, lfilter, sosfilt
 from tests.rooms import RATE, heard, speaker, speaker_gain, stimulus
 from utter_calm.analysis.acoustic.decay import decay_grid, decay_in_periods, decay_in_time
 from utter_calm.analysis.acoustic.gate import Gate
+from utter_calm.analysis.acoustic.high_order import alike
 from utter_calm.analysis.acoustic.loudspeaker import analyze_loudspeaker
+from utter_calm.analysis.acoustic.near import near_response
 from utter_calm.analysis.acoustic.ringing import find_ringing
 from utter_calm.analysis.acoustic.skew import analyze_in_time
 from utter_calm.analysis.skewed_sweep import resampled
@@ -213,3 +215,23 @@ def test_forms_of_the_window(flat, whole):
     assert np.sum(window) * 1e-6 / 0.01 == pytest.approx(whole, abs=1e-3)  # a half cosine holds half of its length
     assert np.all(window[time <= flat * 0.00999] == 1.0)
     assert np.all(window[time > 0.010001] == 0.0)
+
+
+def test_what_arrives_soon_is_kept_and_what_comes_late_is_not():
+    impulse = np.zeros(131_072)
+    impulse[[0, 300, -700]] = 1.0, -0.5, 0.25
+    near = near_response(np.fft.rfft(impulse + np.roll(impulse, 20_000)), RATE)
+    f = np.arange(len(near)) / (2 * (len(near) - 1))
+    assert near == pytest.approx(1 - 0.5 * np.exp(-2j * np.pi * f * 300) + 0.25 * np.exp(2j * np.pi * f * 700), abs=1e-12)
+    assert len(near) < len(impulse) / 12
+    short = np.fft.rfft(impulse[:4_096])
+    assert near_response(short, RATE) is short
+
+
+@pytest.mark.parametrize("lengths", [[7], [9] * 3, [9, 9, 5, 5, 5, 2], [60_000] * 3 + [30_000] * 5])
+def test_pieces_read_together_are_of_one_length_and_none_is_left_out(lengths):
+    runs = list(alike(np.array(lengths)))
+    assert [k for run in runs for k in range(run.start, run.stop)] == list(range(len(lengths)))
+    for run in runs:
+        assert len(set(lengths[run])) == 1
+        assert run.stop - run.start == 1 or sum(lengths[run]) <= 1 << 16

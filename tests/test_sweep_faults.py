@@ -103,6 +103,23 @@ def told(capsys, *arguments):
     return json.loads(capsys.readouterr().out)
 
 
+@pytest.mark.parametrize("passed_hz", [230.0, 400.0, 1_500.0])
+def test_a_whole_period_lost_from_a_slow_sweep_in_a_room_is_told(passed_hz):
+    """What is a period further looks nearly the same there; and reflections keep anything from being explained whole."""
+    law = Sweep(20.0, 20_000.0, 8.0, onset_s=0.25)
+    quiet = np.zeros(RATE // 4)
+    slow = np.concatenate([quiet, Sweep(20.0, 20_000.0, 8.0).samples(RATE, fade_in_s=0.1, fade_out_s=5e-3), quiet])
+    y = slow.copy()
+    for late, part in ((500, 0.5), (1_311, -0.4), (2_903, 0.3)):
+        y[late:] += part * slow[:-late]
+    y += np.random.default_rng(6).normal(0, 0.02, len(y))
+    at, count = int((0.25 + law.growth_s * np.log(passed_hz / 20.0)) * RATE), round(RATE / passed_hz)
+    found = analyze_sweep(np.delete(y, slice(at, at + count)), slow, law, RATE)
+    (gap,) = found.faults.gaps
+    assert (gap.lost, gap.length) == (True, pytest.approx(count, abs=1))
+    assert gap.start == pytest.approx(at, abs=0.2 * RATE)
+
+
 def test_a_click_behind_lost_samples_is_told_in_the_recordings_time(heard, played, clean):
     x = heard.copy()
     x[130_000:130_003] += 0.5

@@ -33,22 +33,23 @@ def low_end_model(frequency_hz: FloatArray, gain: ComplexArray, low_hz: float, h
         return flat
     h = h / scale
     everywhere = 1j * frequency_hz / low_hz
-    best, least = flat, 0.05
+    fits, least = list[tuple[FloatArray, FloatArray]](), 0.05
     for order in (1, 2, 3):
         top, bottom = _rational_fit(s, np.asarray(h), order)
         if not (_tame(bottom) and _tame(top)):
             continue
-        far = top[0] / bottom[0]
         error = float(np.max(np.abs(np.polyval(top, s) / np.polyval(bottom, s) - h)))
         # a quotient must stay a quotient: no zero on the way, no limit at the top that dwarfs the band; and a higher
         # order has to earn its keep
-        if not (error < 0.3 * least and 0.1 < abs(far) < 10):
-            continue
+        if error < 0.3 * least and 0.1 < abs(top[0] / bottom[0]) < 10:
+            fits.append((top, bottom))
+            least = error
+    for top, bottom in reversed(fits):
         model = np.polyval(top, everywhere) / np.polyval(bottom, everywhere)
         if np.min(np.abs(model[1:])) > 1e-9:
             model[0] = model[1].real
-            best, least = np.asarray(model / far), error
-    return best
+            return np.asarray(model / (top[0] / bottom[0]))
+    return flat
 
 
 def _rational_fit(s: ComplexArray, h: ComplexArray, order: int) -> tuple[FloatArray, FloatArray]:

@@ -74,8 +74,9 @@ def coverage_view(job: Job, unit: Unit) -> CoverageView:
     rows = []
     for step in plan.steps:
         first = _floor_cell(job, step.id) if plan.has_floor(step) else _no_floor(step)
-        cells = [_unit_cell(job, unit, plan, step, setup, planned[step.id], columns) for setup in columns]
-        rows.append((first, *(replace(cell, span=_reach(step, columns, k)) for k, cell in enumerate(cells))))
+        consumed = step.consumed  # asked once: its settings are read for it
+        cells = [_unit_cell(job, unit, plan, step, consumed, setup, planned[step.id], columns) for setup in columns]
+        rows.append((first, *(replace(cell, span=_reach(consumed, columns, k)) for k, cell in enumerate(cells))))
     return CoverageView(
         rows=tuple(step.title for step in plan.steps),
         columns=("rig alone", *(setup_title(plan, s) for s in columns)),
@@ -89,12 +90,12 @@ def _setup_words(plan: Plan, setup: Setup) -> tuple[tuple[str, str], ...]:
     return tuple((f, value_text(v)) for f, v in setup.conditions if f in varied) or (("", "as it is"),)
 
 
-def _reach(step: Step, columns: list[Setup], first: int) -> int:
-    """How many neighbouring columns are one to a step that runs over what sets them apart."""
-    if not step.consumed or (first and columns[first - 1].without(step.consumed) == columns[first].without(step.consumed)):
+def _reach(consumed: tuple[str, ...], columns: list[Setup], first: int) -> int:
+    """How many neighbouring columns are one to a step that runs over the factors that set them apart."""
+    if not consumed or (first and columns[first - 1].without(consumed) == columns[first].without(consumed)):
         return 1
-    own = columns[first].without(step.consumed)
-    return sum(1 for _ in itertools.takewhile(lambda setup: setup.without(step.consumed) == own, columns[first:]))
+    own = columns[first].without(consumed)
+    return sum(1 for _ in itertools.takewhile(lambda setup: setup.without(consumed) == own, columns[first:]))
 
 
 def _belongs(plan: Plan, step: Step, setup: Setup, planned: tuple[Setup, ...]) -> bool:  # noqa: ARG001
@@ -132,9 +133,9 @@ def _no_floor(step: Step) -> CellView:
 
 
 def _unit_cell(
-    job: Job, unit: Unit, plan: Plan, step: Step, setup: Setup, planned: tuple[Setup, ...], columns: list[Setup]
-) -> CellView:
-    consumed = step.consumed
+    job: Job, unit: Unit, plan: Plan, step: Step, consumed: tuple[str, ...], setup: Setup, planned: tuple[Setup, ...],
+    columns: list[Setup],
+) -> CellView:  # fmt: skip
     own = setup.without(consumed) if consumed else setup
     cell = Cell(unit.id, step.id, own)
     if consumed and columns.index(setup) != next(k for k, u in enumerate(columns) if u.without(consumed) == own):

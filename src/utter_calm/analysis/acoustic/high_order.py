@@ -93,7 +93,7 @@ def high_order(
     value, crest = (np.zeros(len(grid)) for _ in range(2))
     noise = _noise(_quiet(recorded, sweep, delay_s, rate_hz), FROM_ORDER * grid, top, rate_hz)
     residual = Residual(len(recorded))
-    for some in _alike(long.astype(int)):
+    for some in alike(long.astype(int)):
         frames = int(long[some.start])
         shape = BLACKMAN_HARRIS_7.samples(frames)
         begins = np.rint(centre[some] - frames / 2).astype(int)
@@ -108,7 +108,7 @@ def high_order(
     return HighOrder(grid, ratio, floor, value, crest, found, peak, periods)
 
 
-def _alike(lengths: npt.NDArray[np.int64]) -> Iterator[slice]:
+def alike(lengths: npt.NDArray[np.int64]) -> Iterator[slice]:
     """Runs of pieces of one length, none so long that it does not stay in the cache."""
     start = 0
     while start < len(lengths):

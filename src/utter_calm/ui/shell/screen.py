@@ -17,6 +17,7 @@ from utter_calm.present.chain import chain_view, level_of, level_view
 from utter_calm.present.panel import panel_view, with_family
 from utter_calm.present.words import take_title
 from utter_calm.quantities import si_text
+from utter_calm.ui.picture.painted import PaintedPlot
 from utter_calm.ui.places.page import Page
 from utter_calm.ui.places.registry import PLACES
 from utter_calm.ui.places.table_place import TablePlace
@@ -110,18 +111,27 @@ class Screen(Panes):
                 page.refresh()
 
     def _takes_changed(self) -> None:
+        # the picture is what was waited for: it is seen before all the rest is looked at again
+        self.plots.renew()
+        self._renew_pages()
+        for canvas in self.middle.findChildren(PaintedPlot):
+            canvas.repaint()
         self.coverage.renew()
         self._renew_tables()
-        self._renew_chosen()
+        self._renew_beside()
 
-    def _renew_chosen(self) -> None:
+    def _renew_beside(self) -> None:
+        """Look again at what stands about the picture."""
         self._renew_chain()
-        self.plots.renew()
         self._renew_readings()
         self._renew_running()
-        self._renew_pages()
         if NAMES[max(0, self.place_buttons.checkedId())] == "compare":
             self.compare.show_takes([self._full(t) for t in self.session.shown_takes()])
+
+    def _renew_chosen(self) -> None:
+        self.plots.renew()
+        self._renew_pages()
+        self._renew_beside()
 
     def _renew_readings(self) -> None:
         takes = self.session.shown_takes()
