@@ -198,7 +198,8 @@ def _near(frames: int, rate_hz: float, sweep: Sweep) -> FloatArray:
     before = min(int(_BEFORE_S * rate_hz), max(1, int(sweep.lead_s(2) * rate_hz) // 2))
     after = min(int(_AFTER_S * rate_hz), frames // 4)
     window = np.zeros(frames)
-    window[:after] = raised_cosine(after)[::-1]
+    window[: after // 2] = 1.0  # early reflections are explained whole
+    window[after // 2 : after] = raised_cosine(after - after // 2)[::-1]
     window[frames - before :] = raised_cosine(before)
     window.setflags(write=False)
     return window

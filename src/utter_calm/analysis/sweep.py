@@ -9,9 +9,10 @@ import numpy as np
 from utter_calm.analysis.deconvolution import Deconvolved, deconvolve
 from utter_calm.analysis.excitation import Excitation
 from utter_calm.analysis.impulses import bridged
+from utter_calm.analysis.lost_samples import with_lost_made_up
 from utter_calm.analysis.record import what_is_there
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.sweep_faults import NO_FAULTS, SweepFaults, find_faults_besides, find_lost, is_heard
+from utter_calm.analysis.sweep_faults import NO_FAULTS, SweepFaults, find_faults_besides, is_heard
 from utter_calm.analysis.sweep_noise import NoiseFloor
 from utter_calm.analysis.transforms import next_fast_len, rfft
 from utter_calm.errors import NoSignal
@@ -25,7 +26,6 @@ _AT_EDGE_S = 3e-3
 _STILL_RINGS_S, _LEAST_QUIET_S = 0.1, 0.05
 _CUT_EDGE_S, _CUT_FADE_S = 5e-3, 0.03
 _SETTLED = 1e-5
-_EXPLAINS = 0.3
 _BESIDE_GAP = 2 ** (1 / 2)
 
 
@@ -177,18 +177,7 @@ def _deconvolve_mended(
     if _heard_to(response, found, sweep, rate_hz) < sweep.stop_hz:
         response, stimulus = _both_faded(response, stimulus, round(found.delay_s * rate_hz), int(_CUT_FADE_S * rate_hz))
         found = deconvolve(response, stimulus, sweep, rate_hz)
-    lost = find_lost(response, found.unexplained, stimulus, sweep, rate_hz)
-    if lost:
-        filled, there = response, np.ones(len(response), dtype=bool)
-        for gap in reversed(lost):
-            filled = np.insert(filled, gap.start, np.zeros(gap.length))
-            there = np.insert(there, gap.start, np.zeros(gap.length, dtype=bool))
-        complete = deconvolve(filled, stimulus, sweep, rate_hz)
-        # a unit whose own delay changes looks ahead as well, but nothing is explained by putting samples in
-        if np.sum(complete.unexplained[there] ** 2) < _EXPLAINS * np.sum(found.unexplained**2):
-            response, found = filled, complete
-        else:
-            lost = ()
+    response, found, lost = with_lost_made_up(response, found, stimulus, sweep, rate_hz)
     unexplained, faults, mended = found.unexplained, NO_FAULTS, response
     for _ in range(_MOST_ROUNDS):
         faults = find_faults_besides(response, unexplained, sweep, found.delay_s, rate_hz)

@@ -1,9 +1,8 @@
-"""What befell the recording of a sweep: clicks, dropouts, lost samples, read off what its response leaves unexplained."""
+"""What befell the recording of a sweep: clicks and dropouts, read off what its response leaves unexplained."""
 
 from __future__ import annotations
 
 import itertools
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,18 +11,15 @@ from utter_calm.analysis.each_cycle import recurs
 from utter_calm.analysis.impulses import find_impulses
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.tone_gaps import Gap, runs
-from utter_calm.analysis.transforms import irfft_single, next_fast_len, rfft, rfft_single
+from utter_calm.analysis.transforms import rfft
 from utter_calm.signals.sweep import Sweep
 
 _BLOCK_S = 10e-3
 _GONE, _LOUD = 0.3, 0.02
 _MOST_GAPS = 20
 _LEAST_GAP = 16
-_LOWEST_HZ = 200.0
 _HEARD_WELL, _BY_CHANCE, _PARTS, _FEWEST_LINES = 0.5, 0.3, 24, 50
 _END_S = 0.03
-_AROUND_S, _MOST_LOST_S, _ALIKE, _MUCH = 0.25, 0.5, 0.5, 1e-3
-_NEAR_S, _SURELY, _SHARP = 0.025, 0.75, 3.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,65 +92,6 @@ def _energy(record: FloatArray) -> float:
     return float(np.vdot(record, record))
 
 
-def find_lost(response: FloatArray, unexplained: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> tuple[Gap, ...]:
-    """Find where samples of a recording (n,) are missing: from there on it is ahead of its stimulus (k,).
-
-    Over some tenths of a second a sweep passes so wide a band that its place in the stimulus is sharp. Pieces of that length are
-    looked for; where two of them disagree, the place lies where what is unexplained begins or ends.
-    """
-    if _energy(unexplained) < _MUCH * _energy(response):
-        return ()
-    size = int(_AROUND_S * rate_hz)
-    # of few cycles the place is not sharp, and a lower corner moves it
-    first = int(max(0.0, sweep.onset_s + sweep.growth_s * np.log(_LOWEST_HZ / sweep.start_hz)) * rate_hz)
-    starts = [*range(first, len(response) - size, size // 2), max(first, len(response) - size)]
-    leaps = np.array([start for start, _ in find_impulses(unexplained, rate_hz)])
-
-    def look(start: int, likely: int | None) -> int | None:
-        piece = response[start : start + size]
-        if likely is not None:
-            passed = sweep.start_hz * np.exp((start / rate_hz - sweep.onset_s) / sweep.growth_s)
-            band_hz = passed * np.expm1(_AROUND_S / sweep.growth_s)
-            reach_s = min(_MOST_LOST_S, max(_NEAR_S, _SHARP / band_hz))
-            # what is that much alike there is not more so elsewhere: of what is unlike each other (Bessel's inequality)
-            near = place_of(piece, stimulus, start + likely, rate_hz, reach_s, _SURELY)
-            if near is not None and abs(near) < reach_s * rate_hz - 1:
-                return likely + near
-        return place_of(piece, stimulus, start, rate_hz)
-
-    places = _places(starts, look)
-    known = [(start, place) for start, place in zip(starts, places, strict=True) if place is not None]
-    change = np.abs(np.diff([place for _, place in known]))
-    found = []
-    for index, ((start, place), (behind, other)) in enumerate(itertools.pairwise(known)):
-        # the delay of a low corner changes as well, but from piece to piece
-        beside = max((int(c) for c in (*change[max(0, index - 1) : index], *change[index + 1 : index + 2])), default=0)
-        if other - place > 1 + 4 * beside:
-            low, high = start + size // 2, min(len(response), behind + size // 2)
-            inside = leaps[(leaps >= low) & (leaps < high)]
-            at = int(inside[0]) if len(inside) else low + _step(unexplained[low:high])
-            found.append(Gap(at, other - place, lost=True))
-    return tuple(found)
-
-
-def _places(starts: list[int], look: Callable[[int, int | None], int | None]) -> list[int | None]:
-    """Places of all pieces; where two have the same, nothing is missing between them, and the others need not be looked for."""
-    last = len(starts) - 1
-    found: dict[int, int | None] = {0: look(starts[0], None)}
-    found[last] = look(starts[last], found[0])
-    open_ends = [(0, last)]
-    while open_ends:
-        a, b = open_ends.pop()
-        one, other = found[a], found[b]
-        if one is not None and other is not None and abs(other - one) <= 1:
-            found.update(dict.fromkeys(range(a + 1, b), one))
-        elif b - a > 1:
-            middle = (a + b) // 2
-            found[middle] = look(starts[middle], other if one is None else one)
-            open_ends += [(a, middle), (middle, b)]
-    return [found[k] for k in range(len(starts))]
-
-
 def find_faults_besides(response: FloatArray, unexplained: FloatArray, sweep: Sweep, delay_s: float, rate_hz: float) -> SweepFaults:
     """Find clicks and silent stretches in a recording (n,) of a sweep that comes ``delay_s`` late, so much being unexplained."""
     end = (sweep.onset_s + sweep.duration_s + delay_s) * rate_hz
@@ -170,15 +107,6 @@ def find_faults_besides(response: FloatArray, unexplained: FloatArray, sweep: Sw
     reach = _BLOCK_S * rate_hz / 4
     edges = [edge for gap in gaps for edge in (gap.start, gap.stop)]
     return SweepFaults(tuple(run for run in leaps if all(abs(run[0] - edge) > reach for edge in edges)), gaps)
-
-
-def _step(rest: FloatArray) -> int:
-    """The sample at which the power of a stretch changes the most: where two normal distributions fit best (log-likelihood)."""
-    power = np.cumsum(rest**2) + 1e-30 * np.sum(rest**2) + 1e-300
-    n = np.arange(1, len(rest) + 1)
-    inside = slice(16, len(rest) - 16)
-    left, right = power[inside] / n[inside], np.maximum(power[-1] - power[inside], 1e-30 * power[-1]) / (len(rest) - n[inside])
-    return 17 + int(np.argmin(n[inside] * np.log(left) + (len(rest) - n[inside]) * np.log(right)))
 
 
 def _between(response: FloatArray, leaps: list[tuple[int, int]], rate_hz: float) -> tuple[Gap, ...]:
@@ -217,29 +145,3 @@ def _placed(response: FloatArray, model: FloatArray, first: int, last: int, size
     a, b = max(0, last * size), min(len(response), (last + 3) * size)
     stop = a + int(np.argmin(np.concatenate([[0.0], np.cumsum(follows[a:b])])))
     return Gap(start, max(1, stop - start))
-
-
-def place_of(
-    piece: FloatArray, stimulus: FloatArray, expected: int, rate_hz: float, reach_s: float = _MOST_LOST_S, least: float = _ALIKE
-) -> int | None:
-    """By how many samples a piece of the recording is ahead of where it is expected in the stimulus; None where it is not in it.
-
-    It is looked for within ``reach_s`` about that, and has to be as much alike as ``least`` of 1.
-    """
-    if len(piece) < 0.02 * rate_hz:
-        return None
-    reach = int(reach_s * rate_hz)
-    low, high = max(0, expected - reach), min(len(stimulus), expected + reach + len(piece))
-    if high - low < len(piece):
-        return None
-    part = stimulus[low:high]
-    if not (np.any(part) and np.any(piece)):
-        return None
-    length = next_fast_len(high - low)  # what wraps round lies beyond the places that are looked at
-    # likeness to a per cent is enough to know the place
-    match = irfft_single(rfft_single(part, length) * np.conj(rfft_single(piece, length)), length)[: high - low - len(piece) + 1]
-    energy = np.cumsum(np.append(0.0, part**2))
-    energy = energy[len(piece) :] - energy[: -len(piece)]
-    alike = np.abs(match) / np.sqrt(np.maximum(energy, 1e-6 * energy.max() + 1e-300) * np.sum(piece**2))
-    best = int(np.argmax(alike))
-    return best + low - expected if alike[best] > least else None
