@@ -8,6 +8,7 @@ import pytest
 
 from utter_calm.measure.first_look import FirstLookSettings
 from utter_calm.measure.live import SPECTRUM_FRAMES, LiveAnalyser
+from utter_calm.measure.live_spectra import LiveSpectra
 from utter_calm.rig import stereo_rig
 from utter_calm.rig.live import LiveSnapshot
 
@@ -104,6 +105,23 @@ def test_averaging_is_of_power_and_calms_the_noise(follow):
     assert spread[1] < 0.5 * spread[0]
     power = [np.mean(f.power[band, 0]) for f in (single, averaged)]
     assert power[1] == pytest.approx(power[0], rel=0.2)
+
+
+@pytest.mark.parametrize("most", [1, 3])
+def test_channels_that_take_turns_have_the_spectra_they_have_together(noise, most):
+    samples = [noise.normal(size=(4_096, 3)) for _ in range(9)]
+    spectra, whole = LiveSpectra(np.array([1.0, 2.0, 3.0]), in_turn=True), LiveSpectra(np.ones(1))
+    for shot in samples:
+        before = spectra.add(shot, most)
+    assert spectra.averaged == most
+    seen = [[0, *(k for k in range(1, 9) if k % 3 == channel)] for channel in range(3)]
+    for channel, scale in enumerate((1.0, 2.0, 3.0)):
+        whole.restart()
+        for k in seen[channel]:
+            alone = whole.add(samples[k][:, [channel]], most)
+        assert before[:, channel] == pytest.approx(alone[:, 0] * scale**2, rel=1e-12)
+    spectra.restart()
+    assert spectra.add(samples[0], most) == pytest.approx(LiveSpectra(np.array([1.0, 2.0, 3.0])).add(samples[0], most), rel=1e-12)
 
 
 def test_the_waveform_starts_at_a_rising_zero(follow):

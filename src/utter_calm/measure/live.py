@@ -8,13 +8,13 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from utter_calm.analysis.quick_lines import line_powers
 from utter_calm.analysis.tone import tone_in_band
 from utter_calm.analysis.tone_fit import fit_tone
 from utter_calm.errors import UtterCalmError
 from utter_calm.measure.capture import Capture, FloatArray
 from utter_calm.measure.clip_watch import LivePoint
 from utter_calm.measure.first_look import FirstLookSettings
+from utter_calm.measure.live_spectra import LiveSpectra
 from utter_calm.measure.result import Result, ResultBuilder
 from utter_calm.measure.tone_readings import add_tone_readings
 from utter_calm.rig import Rig
@@ -111,9 +111,9 @@ class LiveAnalyser:
             thread.join(2.0)
 
     def _run(self) -> None:
-        number, seen, averaged, due = 0, -1, 0, 0.0
-        power: FloatArray | None = None
+        number, seen, due = 0, -1, 0.0
         frames = SPECTRUM_FRAMES * (2 if self._tone.rate_hz > 96_000 else 1)
+        spectra = LiveSpectra(self._scales, in_turn=frames > SPECTRUM_FRAMES)
         while not self._stop.is_set():
             # faster than a screen shows would only take the processor from the sound
             now = time.monotonic()
@@ -130,16 +130,14 @@ class LiveAnalyser:
             if len(shot.samples) < 64:
                 self._stop.wait(0.05)
                 continue
-            fresh = line_powers(shot.samples[-frames:])
-            fresh *= self._scales**2
-            if power is None or self._restart or power.shape != fresh.shape:
-                power, averaged, self._restart = fresh, 0, False
-            averaged = min(averaged + 1, self._average)
-            power = fresh if averaged == 1 else power + (fresh - power) / averaged  # frames that are shown keep theirs
+            if self._restart:
+                spectra.restart()
+                self._restart = False
+            power = spectra.add(shot.samples[-frames:], self._average)
             number += 1
             at, wave = self._waveform(shot.samples)
             self._frame = LiveFrame(
-                number, self._line_frequencies(len(power)), power, at, wave, self._result, averaged, shot.overload,
+                number, self._line_frequencies(len(power)), power, at, wave, self._result, spectra.averaged, shot.overload,
                 shot.level_v, shot.problem, self._points,
             )  # fmt: skip
             if shot.problem is not None:
