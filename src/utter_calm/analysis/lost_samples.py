@@ -17,7 +17,7 @@ from utter_calm.analysis.transforms import irfft_single, next_fast_len, rfft_sin
 from utter_calm.signals.sweep import Sweep
 
 _LOWEST_HZ = 200.0
-_AROUND_S, _MOST_LOST_S, _ALIKE, _MUCH = 0.25, 0.5, 0.5, 1e-8
+_AROUND_S, _MOST_LOST_S, _ALIKE, _MUCH = 0.25, 0.5, 0.5, 1e-6
 _NEAR_S, _SURELY, _SHARP = 0.025, 0.75, 3.0
 _TINY = 1e-30
 _FEWEST, _LONGEST_SPAN, _BESIDE = 8, 3, 3
