@@ -9,6 +9,8 @@ from tests.conftest import made_take, shown, small_demo
 from utter_calm.demo import demo_document
 from utter_calm.errors import InputError
 from utter_calm.job.document import Cell, Factor, Plan, Setup, Step
+from utter_calm.job.document.fresh import new_document
+from utter_calm.job.document.starts import STARTS
 from utter_calm.job.gain import Gain
 from utter_calm.job.job import Job
 from utter_calm.job.run.bench import simulated_bench
@@ -249,6 +251,16 @@ def test_cells_that_are_not_planned_are_shown_and_not_counted(tmp_path):
                for cell in view.missing())  # fmt: skip
     assert setup_title(plan, plan.setups()[0]) == "low, cut, 0 Ω"
     job.close()
+
+
+def test_a_plan_that_plays_nothing_has_no_leads_to_check(tmp_path):
+    """A supply has no input: the probe would call it dead."""
+    job = Job.create(tmp_path / "a.calm", new_document("Supply", start=STARTS["supply"]))
+    (plan,), (unit,) = job.document.plans, job.document.units
+    cell = next(c for c in job.document.cells(unit) if c.role != FLOOR)
+    assert not needs_check(job, job.document, cell)
+    played = replace(plan, steps=(*plan.steps, Step("played", "first_look")))
+    assert needs_check(job, replace(job.document, plans=(played,)), cell)
 
 
 def test_the_leads_are_checked_once_for_each_setup(tmp_path):

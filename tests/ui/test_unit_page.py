@@ -110,3 +110,14 @@ def test_panels_fold_by_key_and_widths_are_remembered(qtbot, window, tmp_path):
     assert window.open_path(tmp_path / "a.calm")
     sizes = window.workspace.split.sizes()
     assert (sizes[0], sizes[2]) == (pytest.approx(330, abs=8), pytest.approx(310, abs=8))
+
+
+def test_an_empty_picture_says_whether_the_plan_asks_for_it(qtbot, window, tmp_path):
+    begin_job(window, tmp_path / "a.calm", kind="Transformer")
+    space = window.workspace
+    series = [s.kind for s in space.session.plan.steps].index("level_series")
+    shown = []
+    for column in range(1, space.coverage.model.columnCount()):
+        space.coverage.choose(series, [column])
+        shown.append(space.plots.pane.canvas.view.empty)
+    assert {text.split(".")[0] for text in shown} == {"Nothing was measured here yet", "Not planned for this"}

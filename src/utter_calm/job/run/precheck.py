@@ -6,9 +6,10 @@ import threading
 from collections.abc import Callable, Iterable
 
 from utter_calm.errors import Cancelled
-from utter_calm.job.document import LOAD, UNIT, Cell, JobDocument, Plan
+from utter_calm.job.document import LOAD, UNIT, Cell, JobDocument, Plan, Step
 from utter_calm.job.job import Job
 from utter_calm.job.run.prompt import WIRING, Answer, Prompt
+from utter_calm.measure.kind import StepKind
 from utter_calm.measure.wiring import Finding, check_wiring
 from utter_calm.rig import Device
 from utter_calm.rig.rates import USUAL_HZ
@@ -28,6 +29,8 @@ def needs_check(job: Job, document: JobDocument, cell: Cell, played: Iterable[Ce
     if unit.command or unit.recordings:
         return False  # no lead leads through it
     steps = plan.steps
+    if not any(_plays(step) for step in steps):
+        return False  # nothing is led into it: a supply has no input that could be dead
     return all(job.current(Cell(cell.unit, step.id, cell.setup)) is None for step in steps)
 
 
@@ -78,6 +81,11 @@ def check_leads(
             let_be |= {f.code for f in findings}
             return tuple(findings)
     return tuple(findings)
+
+
+def _plays(step: Step) -> bool:
+    kind = step.measure
+    return isinstance(kind, StepKind) and kind.highest_level(step.typed_settings()) is not None
 
 
 def _gain_is_known(plan: Plan) -> bool:

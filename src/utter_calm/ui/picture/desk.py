@@ -28,6 +28,7 @@ from utter_calm.ui.state.edits import with_step
 from utter_calm.ui.state.session import JobSession
 
 _NOT_YET = "Nothing was measured here yet. Press Space to take it, or M to measure all that is missing."
+_NOT_PLANNED = "Not planned for this. Press Space to take it all the same."
 
 
 class PlotDesk(QObject):
@@ -202,7 +203,7 @@ class PlotDesk(QObject):
             self.pane.set_specs(specs, chosen)
             if not takes:
                 self.pane.show_over("")
-                self.pane.show_view(empty_plot(step.title, _NOT_YET))
+                self.pane.show_view(empty_plot(step.title, _NOT_YET if self._is_planned(step) else _NOT_PLANNED))
                 return
             last = takes[-1].summary
             tried = self._tried if self._tried is not None and self._session.trial.take is last else None
@@ -227,6 +228,11 @@ class PlotDesk(QObject):
             self.pane.show_view(view, keep_range=tried is not None)
         except (UtterCalmError, ValueError) as problem:
             self.pane.show_view(empty_plot(step.title, str(problem)))
+
+    def _is_planned(self, step: Step) -> bool:
+        """Whether any of what is chosen is among what the plan asks for."""
+        plan = self._session.plan
+        return any(c.role == FLOOR or c.setup in plan.setups_of(step) for c in self._session.selected) or not self._session.selected
 
     def _laid_over(self, takes: list[Take], tried: Shown | None) -> list[Shown]:
         """The shown takes as they stand in one picture; what has no curve for it is said."""

@@ -209,6 +209,7 @@ class Screen(Panes):
             return "next: add a step"
         missing = view.missing()
         if missing:
-            return f"{len(missing)} still to measure: M does it"
+            alone = sum(cell.role == FLOOR for cell in missing)
+            return f"{len(missing)} still to measure{f', {alone} of them the rig alone' if alone else ''}: M does it"
         elsewhere = len(self.session.job.missing())
         return f"{elsewhere} still to measure of other units: Ctrl+M does it" if elsewhere else "all measured"
