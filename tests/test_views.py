@@ -103,6 +103,20 @@ def test_one_level_shows_all_that_was_told():
         "2nd harmonic", "3rd harmonic", "4th harmonic", "noise"]  # fmt: skip
 
 
+@pytest.mark.parametrize(
+    ("valid", "told"), [((20.0, 20_000.0), False), ((20.5, 19_700.0), False), ((20, 9_000), True), ((60, 2e4), True)]
+)
+def test_a_curve_is_called_faded_where_that_is_seen(valid, told):
+    one = replace(curve("response"), valid=valid, invalid_reason="the sweep does not reach there")
+    assert bool(plot_view([take("response", [one])], "response").notes) == told
+
+
+@pytest.mark.parametrize(("value", "word"), [(1.0, "positive"), (-1.0, "negative")])
+def test_a_polarity_is_a_word(value, word):
+    known = declared("polarity", "loudspeaker")
+    assert str(known.shown(value, "1")).strip() == known.glance(value, "1") == word
+
+
 def test_an_impedance_stands_on_a_logarithmic_scale_with_its_unit():
     view = plot_view([take("impedance", [curve("output_impedance", 0.045, unit="ohm")])], "impedance")
     assert view.y.decades

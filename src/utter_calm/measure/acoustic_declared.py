@@ -27,7 +27,7 @@ READINGS: dict[str, Declared] = {
     "response_below": Declared("below the mean, at most", "gain", "Lowest response in the band over its mean.", digits=3),
     "delay": Declared("delay", "time", "Recorder's time at which the stimulus's first sample arrives by the direct sound: what is "
                       "left in the phase of the two highest octaves beyond the minimum phase."),
-    "polarity": Declared("polarity", "count", "Sign of the first strong deflection of the impulse response.", digits=1),
+    "polarity": Declared("polarity", "sign", "Sign of the first strong deflection of the impulse response."),
     "first_reflection": Declared("first reflection", "time", "After the direct sound.", digits=4),
     "reflection_#": Declared("reflection {}", "time", "Arrival {} after the direct sound.", digits=4),
     "reflection_#_level": Declared("reflection {}, level", "gain", "Amplitude of arrival {} re the direct sound.", digits=3),

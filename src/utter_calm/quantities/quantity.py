@@ -164,6 +164,8 @@ class Quantity:
         """Write a value in the first view; parts per million and less are thought of in dB, noise makes their spread lopsided."""
         if self.first.scale is Scale.PERCENT and 0 < value < _TINY_PART and self.percent_beside:
             return si_text(amplitude_to_db(value), "dB", digits=4)
+        if self.key == "sign":
+            return Shown(_sign(value), "")
         if self.key == "count" and uncertainty is None and float(value).is_integer():
             return Shown(fixed(value, 0), "")
         return self.first.shown(value, uncertainty, digits=digits)
@@ -183,9 +185,15 @@ class Quantity:
 
     def glance(self, value: float) -> str:
         """Write a value in few digits, for a cell."""
+        if self.key == "sign":
+            return _sign(value)
         if self.first.scale is Scale.PERCENT and 0 < value < _TINY_PART and self.percent_beside:
             return f"{fixed(amplitude_to_db(value), 1)} dB"
         return self.first.glance(value)
+
+
+def _sign(value: float) -> str:
+    return "positive" if value > 0 else "negative" if value < 0 else "none"
 
 
 def _digits_of_db(decibels: float) -> int:

@@ -41,6 +41,7 @@ _ALL = (
     Quantity("part", "part", "1", (View("percent", _P, "%"),)),
     Quantity("ratio", "ratio", "1", (_linear("1"), _log("1")), axis="log"),
     Quantity("count", "number", "1", (_linear("1"),)),
+    Quantity("sign", "sign", "1", (_linear("1"),)),
     Quantity("frequency", "frequency", "Hz", (_linear("Hz"), _log("Hz")), axis="log"),
     Quantity("time", "time", "s", (_linear("s"), _log("s"))),
     Quantity("power", "power", "W", (_linear("W"), _log("W")), axis="log"),

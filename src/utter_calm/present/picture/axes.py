@@ -18,6 +18,7 @@ from utter_calm.quantities import Scale, View, of_unit, quantity
 
 _DYNAMIC_DB = 180.0
 _LEAST = 1e-300
+_SEEN = 0.01
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,7 +124,7 @@ def with_axes(
     low, high, detail = _y_range(spec, look, curves, heights, floor)
     x_low, x_high = min([x_low, *(p.x for p in points)]), max([x_high, *(p.x for p in points)])
     low, high = _holding(low, high, [p.y for p in points])
-    notes = dict.fromkeys(f"Faded: {c.invalid_reason}." for c in curves if c.invalid_reason)
+    notes = dict.fromkeys(f"Faded: {c.invalid_reason}." for c in curves if c.invalid_reason and _is_faded(c, look, x_low, x_high))
     return PlotView(
         title=title,
         differs=differs,
@@ -138,6 +139,16 @@ def with_axes(
         edges=_edges(spec, look, shown),
         points=tuple(points),
     )
+
+
+def _is_faded(curve: CurveView, look: Look, low: float, high: float) -> bool:
+    """Whether so much of a curve is no data that it is seen: a hundredth of the axis."""
+    if curve.valid is None or not len(curve.x):
+        return True
+    ends = max(low, curve.x[0]), max(low, curve.valid[0]), min(high, curve.valid[1]), min(high, curve.x[-1])
+    begins, from_, to, stops = np.log(np.maximum(ends, _LEAST)) if look.x_log else ends
+    whole = np.log(high / low) if look.x_log else high - low
+    return bool(max(from_ - begins, stops - to) > _SEEN * whole)
 
 
 def _holding(low: float, high: float, heights: list[float]) -> tuple[float, float]:
