@@ -26,6 +26,7 @@ _CLICK = 1e-3
 _FEW_OF = 8
 """One bin of so many is enough for a median."""
 _HOLD_BINS = 6
+_COARSE, _FINE = 4, 32
 _BEFORE_S, _AFTER_S = 0.01, 0.1
 
 
@@ -221,25 +222,31 @@ def _arrival(gain: ComplexArray, frames: int) -> float:
     # single precision finds the peak; where it is between samples is told in double
     impulse = irfft_single(gain, frames)
     peak = int(np.argmax(np.abs(impulse)))
-    fine, around = 32, np.arange(-1, 1 + 1e-9, 1 / 32)
     # the sum of cosines about the peak, exactly, from a thinned set of lines (every line counts only near the peak)
     step = max(1, len(gain) // 20_000)
-    lines = np.arange(0, len(gain), step)
-    turned = gain[lines] * np.exp(2j * np.pi * lines * peak / frames)
-    values = np.empty(len(around))
-    turned = turned * np.exp(2j * np.pi * lines * around[0] / frames)
-    turn = np.exp(2j * np.pi * lines * (1 / fine) / frames)
-    for index in range(len(around)):  # one more turn each time: cheaper than a fresh exponential for every place
-        values[index] = turned.real.sum()
-        turned *= turn
-    best = int(np.argmax(np.abs(values)))
+    lines, rad = gain[::step], 2 * np.pi * step / frames
+    coarse = _sums(lines, rad, peak - 1.0, 1 / _COARSE, 2 * _COARSE + 1)
+    about = min(max(int(np.argmax(np.abs(coarse))), 1), 2 * _COARSE - 1) / _COARSE - 1
+    around = about + np.arange(-_FINE // _COARSE, _FINE // _COARSE + 1) / _FINE
+    values = np.abs(_sums(lines, rad, peak + around[0], 1 / _FINE, len(around)))
+    best = int(np.argmax(values))
     shift = around[best]
     if 0 < best < len(around) - 1:
-        left, middle, right = np.abs(values[best - 1 : best + 2])
+        left, middle, right = values[best - 1 : best + 2]
         bend = left - 2 * middle + right
-        shift += 0.5 * (left - right) / bend / fine if bend < 0 else 0.0
+        shift += 0.5 * (left - right) / bend / _FINE if bend < 0 else 0.0
     position = peak + shift
     return float(position if position < frames / 2 else position - frames)
+
+
+def _sums(lines: ComplexArray, rad: float, first: float, step: float, count: int) -> FloatArray:
+    """Value of an impulse response at so many places, in samples, from lines (n,) that turn by multiples of ``rad`` a sample."""
+    turned, turn = lines * turning(rad * first, len(lines)), turning(rad * step, len(lines))
+    values = np.empty(count)
+    for index in range(count):  # one more turn each time: cheaper than a fresh exponential for every place
+        values[index] = turned.real.sum()
+        turned *= turn
+    return values
 
 
 def _hold(gain: ComplexArray, low: int, high: int) -> None:

@@ -37,7 +37,7 @@ def with_lost_made_up(
     stimulus
         (k,) samples that were played.
     """
-    lost = find_lost(response, found.unexplained, stimulus, sweep, rate_hz)
+    lost = find_lost(response, found, stimulus, sweep, rate_hz)
     while lost:
         made = _made_up(response, lost, found.delay_s, stimulus, sweep, rate_hz)
         # a unit whose own delay changes looks ahead as well, but nothing is explained by putting samples in
@@ -165,42 +165,43 @@ def _placed(lost: tuple[Gap, ...], response: FloatArray, model: FloatArray, arou
     return tuple(out)
 
 
-def find_lost(response: FloatArray, unexplained: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> tuple[Gap, ...]:
+def find_lost(response: FloatArray, found: Deconvolved, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> tuple[Gap, ...]:
     """Find where samples of a recording (n,) are missing, to some tenths of a second; of the stimulus (k,) it is ahead from there.
 
     Over some tenths of a second a sweep passes so wide a band that its place in the stimulus is sharp. Pieces of that length are
     looked for; a piece that holds the gap itself may be found at either place, or between.
     """
-    if np.vdot(unexplained, unexplained) < _MUCH * np.vdot(response, response):
+    unexplained = found.unexplained
+    if _energy(unexplained) < _MUCH * _energy(response):
         return ()
     size = int(_AROUND_S * rate_hz)
     # of few cycles the place is not sharp, and a lower corner moves it
     first = int(max(0.0, sweep.onset_s + sweep.growth_s * np.log(_LOWEST_HZ / sweep.start_hz)) * rate_hz)
     starts = [*range(first, len(response) - size, size // 2), max(first, len(response) - size)]
 
-    def look(start: int, likely: int | None) -> int | None:
+    def look(start: int, likely: int) -> int | None:
         piece = response[start : start + size]
-        if likely is not None:
-            passed = sweep.start_hz * np.exp((start / rate_hz - sweep.onset_s) / sweep.growth_s)
-            band_hz = passed * np.expm1(_AROUND_S / sweep.growth_s)
-            reach_s = min(_MOST_LOST_S, max(_NEAR_S, _SHARP / band_hz))
-            # what is that much alike there is not more so elsewhere: of what is unlike each other (Bessel's inequality)
-            near = place_of(piece, stimulus, start + likely, rate_hz, reach_s, _SURELY)
-            if near is not None and abs(near) < reach_s * rate_hz - 1:
-                return likely + near
+        passed = sweep.start_hz * np.exp((start / rate_hz - sweep.onset_s) / sweep.growth_s)
+        band_hz = passed * np.expm1(_AROUND_S / sweep.growth_s)
+        reach_s = min(_MOST_LOST_S, max(_NEAR_S, _SHARP / band_hz))
+        # what is that much alike there is not more so elsewhere: of what is unlike each other (Bessel's inequality)
+        near = place_of(piece, stimulus, start + likely, rate_hz, reach_s, _SURELY)
+        if near is not None and abs(near) < reach_s * rate_hz - 1:
+            return likely + near
         return place_of(piece, stimulus, start, rate_hz)
 
-    leaps = [start for start, _ in find_impulses(unexplained, rate_hz)]
-    places = _places(starts, look)
+    places = _places(starts, look, -round(found.delay_s * rate_hz))
     known = [(start, place) for start, place in zip(starts, places, strict=True) if place is not None]
-    found = []
-    for index, behind in _jumps([place for _, place in known]):
+    jumps = _jumps([place for _, place in known])
+    leaps = [start for start, _ in find_impulses(unexplained, rate_hz)] if jumps else []
+    lost = []
+    for index, behind in jumps:
         low, high = known[index][0] + size // 2, min(known[behind][0] + size // 2, len(response))
         one, other = (_steady([place for _, place in pieces]) for pieces in (known[index::-1], known[behind:]))
         at = low + _loudest(unexplained[low:high], int(_AT_ONCE_S * rate_hz))
         at = min((leap for leap in leaps if low <= leap < high), key=lambda leap: abs(leap - at), default=at)
-        found.append(Gap(at, other - one, lost=True))
-    return tuple(found)
+        lost.append(Gap(at, other - one, lost=True))
+    return tuple(lost)
 
 
 def _jumps(places: list[int]) -> list[tuple[int, int]]:
@@ -229,11 +230,11 @@ def _loudest(rest: FloatArray, width: int) -> int:
     return int(np.argmax(power[width:] - power[:-width])) + width // 2 if len(rest) > width else len(rest) // 2
 
 
-def _places(starts: list[int], look: Callable[[int, int | None], int | None]) -> list[int | None]:
+def _places(starts: list[int], look: Callable[[int, int], int | None], likely: int) -> list[int | None]:
     """Places of all pieces; where two have the same, nothing is missing between them, and the others need not be looked for."""
     last = len(starts) - 1
-    found: dict[int, int | None] = {0: look(starts[0], None)}
-    found[last] = look(starts[last], found[0])
+    found: dict[int, int | None] = {0: look(starts[0], likely)}
+    found[last] = look(starts[last], likely if found[0] is None else found[0])
     open_ends = [(0, last)]
     while open_ends:
         a, b = open_ends.pop()
@@ -242,7 +243,7 @@ def _places(starts: list[int], look: Callable[[int, int | None], int | None]) ->
             found.update(dict.fromkeys(range(a + 1, b), one))
         elif b - a > 1:
             middle = (a + b) // 2
-            found[middle] = look(starts[middle], other if one is None else one)
+            found[middle] = look(starts[middle], next((p for p in (one, other) if p is not None), likely))
             open_ends += [(a, middle), (middle, b)]
     return [found[k] for k in range(len(starts))]
 

@@ -86,6 +86,15 @@ class SweepAnalysis:
     snr: float | None = None
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class WholeSweep:
+    """What a sweep told, the impulse responses that it was made from, and their noise."""
+
+    told: SweepAnalysis
+    found: Deconvolved
+    noise: NoiseFloor
+
+
 def analyze_sweep(
     response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float, known: Excitation | None = None
 ) -> SweepAnalysis:
@@ -96,13 +105,13 @@ def analyze_sweep(
     NoSignal
         The response is silent, or the stimulus holds no sweep.
     """
-    return analyze_sweep_whole(response, stimulus, sweep, rate_hz, known)[0]
+    return analyze_sweep_whole(response, stimulus, sweep, rate_hz, known).told
 
 
 def analyze_sweep_whole(
     response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float, known: Excitation | None = None
-) -> tuple[SweepAnalysis, Deconvolved]:
-    """The same, with all that it was made from: the impulse responses."""
+) -> WholeSweep:
+    """The same, with all that it was made from."""
     if not np.any(response != response[0]):
         raise NoSignal(f"The recorded response {what_is_there(response)}.", hint="Check the wiring and the level.")
     try:
@@ -131,7 +140,7 @@ def analyze_sweep_whole(
         orders=tuple(orders),
         snr=_snr(response, sweep, found.delay_s, rate_hz),
     )
-    return told, found
+    return WholeSweep(told, found, noise)
 
 
 def _snr(response: FloatArray, sweep: Sweep, delay_s: float, rate_hz: float) -> float | None:

@@ -15,7 +15,6 @@ from utter_calm.analysis.acoustic.near import near_response
 from utter_calm.analysis.excitation import Excitation
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.sweep import OrderTrace, SweepAnalysis, analyze_sweep_whole
-from utter_calm.analysis.sweep_noise import NoiseFloor
 from utter_calm.analysis.transforms import ComplexArray, irfft, turning
 from utter_calm.signals.sweep import Sweep
 
@@ -114,7 +113,8 @@ def analyze_loudspeaker(
 
     ``top_hz`` is half of the rate at which it was recorded, where that is lower.
     """
-    found, whole = analyze_sweep_whole(recorded, stimulus, sweep, rate_hz, known)
+    read = analyze_sweep_whole(recorded, stimulus, sweep, rate_hz, known)
+    found, whole = read.told, read.found
     whole = replace(whole, high_hz=min(whole.high_hz, found.valid_hz[1], _BELOW_HALF * top_hz, _heard_to(found)))
     near = near_response(whole.gain, rate_hz)
     arrivals = find_arrivals(near, rate_hz, whole.low_hz, whole.high_hz)
@@ -129,7 +129,7 @@ def analyze_loudspeaker(
     buzz = high_order(recorded, sweep, delay, rate_hz, (found.frequency_hz, magnitude))
     return Loudspeaker(
         found, delay, arrivals.direct_s is not None, reflections, _impulse(whole.gain, rate_hz, late), rate_hz, whole.low_hz,
-        whole.high_hz, buzz, NoiseFloor(whole, sweep).magnitude(found.frequency_hz, 1.0),
+        whole.high_hz, buzz, read.noise.magnitude(found.frequency_hz, 1.0),
     )  # fmt: skip
 
 
