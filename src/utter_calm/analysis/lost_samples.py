@@ -23,6 +23,8 @@ _TINY = 1e-30
 _FEWEST, _LONGEST_SPAN, _BESIDE = 8, 3, 3
 _AT_ONCE_S, _EXPLAINS = 5e-3, 0.3
 _CLOSER_S, _CYCLES, _BETTER = (0.1, 0.02), 3.0, 2
+_LONG = 1 << 21
+"""Of so many samples a deconvolution takes seconds: then it is not asked for ten of them."""
 
 
 def with_lost_made_up(
@@ -44,7 +46,7 @@ def with_lost_made_up(
         reaches = [_smeared(gap, made.complete.delay_s, sweep, rate_hz) for gap in made.lost]
         left = [_stands_out(made.left, r) / max(_stands_out(found.unexplained, r), 1e-300) for r in reaches]
         if max(left) < _EXPLAINS:
-            made = _counted(made, response, stimulus, sweep, rate_hz)
+            made = _counted(made, response, stimulus, sweep, rate_hz) if len(response) < _LONG else made
             return made.filled, made.complete, made.lost
         worst = int(np.argmax(left))
         lost = (*lost[:worst], *lost[worst + 1 :])
@@ -99,7 +101,7 @@ def _bettered(
     tries, rests = list[FloatArray](), list[FloatArray]()
     while True:
         complete = deconvolve(filled, stimulus, sweep, rate_hz)
-        if len(tries) == _BETTER:
+        if len(tries) == (_BETTER if len(filled) < _LONG else 0):
             return filled, complete
         tries.append(filled[missing])
         rests.append(complete.unexplained[missing])
