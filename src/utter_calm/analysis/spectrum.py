@@ -81,8 +81,10 @@ class LineSpectrum:
         stop = _BLOCK * math.ceil((max(low_hz, high_hz) / self.bin_hz + 1.5) / _BLOCK)
         # a narrow band at the bottom needs no more than its own lines
         sums, means = self._blocks if stop > len(self.line_rms) // 4 else _in_blocks(self.line_rms[:stop])
+        first = int(max(low_hz / self.bin_hz - 0.5, 0.0)) // _FINE  # blocks before the band, and behind it, count nothing
+        sums, means = sums[first : stop // _FINE], means[first : stop // _FINE]
         width = _FINE * self.bin_hz
-        edges = np.clip((np.arange(len(sums) + 1) * _FINE - 0.5) * self.bin_hz, low_hz, max(low_hz, high_hz))
+        edges = np.clip((np.arange(first, first + len(sums) + 1) * _FINE - 0.5) * self.bin_hz, low_hz, max(low_hz, high_hz))
         share = np.diff(edges) / width
         gain = share if weighting is None else share * weighting((edges[:-1] + edges[1:]) / 2) ** 2
         total = float(np.dot(sums, gain))
@@ -120,8 +122,10 @@ class LineSpectrum:
 
 def _in_blocks(line_rms: FloatArray) -> tuple[FloatArray, FloatArray]:
     """Power of a few lines each, which a weighting cannot part, and the mean power of noise about them."""
-    power = line_rms**2
-    wide = np.pad(power, (0, -len(power) % _BLOCK), mode="edge").reshape(-1, _BLOCK)
+    wide = np.empty(-(-len(line_rms) // _BLOCK) * _BLOCK)
+    np.square(line_rms, out=wide[: len(line_rms)])
+    wide[len(line_rms) :] = wide[len(line_rms) - 1]
+    wide = wide.reshape(-1, _BLOCK)
     # lines hang together over about four: every fourth tells the median as well as all of them
     means = np.repeat(np.median(wide[:, ::4], axis=1) / math.log(2), _BLOCK // _FINE)
     return wide.reshape(-1, _FINE) @ np.ones(_FINE), means
@@ -152,25 +156,26 @@ def line_spectra(record: FloatArray, rate_hz: float, one: Window, other: Window)
     length = next_fast_len(frames)
     both = np.empty(length, dtype=np.complex128)
     both[frames:] = 0.0
-    level = record - np.mean(record)
-    np.multiply(level, one.samples(frames), out=both.real[:frames])
-    np.multiply(level, other.samples(frames), out=both.imag[:frames])
+    mean, shapes = np.mean(record), (one.samples(frames), other.samples(frames))
+    for start in range(0, frames, _AT_ONCE):  # so many samples as the processor has at hand
+        some = slice(start, min(start + _AT_ONCE, frames))
+        level = record[some] - mean
+        for part, shape in zip((both.real, both.imag), shapes, strict=True):
+            np.multiply(level, shape[some], out=part[some])
     turned = np.fft.fft(both, out=both)
     first, second = np.empty(length // 2 + 1), np.empty(length // 2 + 1)
     first[0], second[0] = 2 * abs(turned[0].real), 2 * abs(turned[0].imag)
-    for start in range(1, len(first), _AT_ONCE):  # so many lines as the processor has at hand
+    for start in range(1, len(first), _AT_ONCE):
         stop = min(start + _AT_ONCE, len(first))
         ahead, back = turned[start:stop], np.conjugate(turned[length - start : length - stop : -1])
         np.abs(ahead + back, out=first[start:stop])
         np.abs(np.subtract(ahead, back, out=back), out=second[start:stop])
-    first *= 0.5
-    second *= 0.5
-    return _scaled(first, frames, length, rate_hz, one), _scaled(second, frames, length, rate_hz, other)
+    return _scaled(first, frames, length, rate_hz, one, 0.5), _scaled(second, frames, length, rate_hz, other, 0.5)
 
 
-def _scaled(lines: FloatArray, frames: int, length: int, rate_hz: float, window: Window) -> LineSpectrum:
+def _scaled(lines: FloatArray, frames: int, length: int, rate_hz: float, window: Window, factor: float = 1.0) -> LineSpectrum:
     spread = length / frames
-    lines *= np.sqrt(2) / (window.mean * frames)
+    lines *= factor * np.sqrt(2) / (window.mean * frames)
     return LineSpectrum(
         line_rms=lines,
         bin_hz=rate_hz / length,

@@ -223,9 +223,8 @@ def _highest_heard(fit: HarmonicFit, spectrum: LineSpectrum, rate_hz: float) -> 
     if step < 2 * reach or not len(orders):
         return HIGHEST_ORDER
     at = np.round(orders * step).astype(np.int64)
-    power = spectrum.line_rms**2
-    beside = (power[at - reach] + power[at + reach]) / 2
-    loud = (power[at] > _HEARD * beside) & (power[at] > (_MATTERS * abs(fit.phasors[0])) ** 2)
+    power, below, above = (spectrum.line_rms[lines] ** 2 for lines in (at, at - reach, at + reach))
+    loud = (power > _HEARD * (below + above) / 2) & (power > (_MATTERS * abs(fit.phasors[0])) ** 2)
     return int(orders[loud][-1]) if np.any(loud) else HIGHEST_ORDER
 
 
