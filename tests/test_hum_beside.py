@@ -3,6 +3,8 @@
 import numpy as np
 import pytest
 
+from utter_calm.analysis.mains import find_mains
+from utter_calm.analysis.spectrum import line_spectrum
 from utter_calm.analysis.tone import analyze_tone
 from utter_calm.measure.tone_trust import frequency_moves
 from utter_calm.quantities import amplitude_to_db
@@ -57,3 +59,17 @@ def test_no_mains_without_lines(noise, frequency):
     for drift in (0.0, 0.4):
         x = np.sin(2 * np.pi * (frequency * t + drift * t**2)) + noise.normal(0, 1e-3, RATE)
         assert analyze_tone(x, RATE).mains is None
+
+
+@pytest.mark.parametrize(("seconds", "lines"), [(0.45, {1: 1.0}), (1.0, {2: 1.0, 3: 0.5}), (2.0, {1: 0.3, 4: 1.0})])
+def test_the_mains_frequency_scatters_by_what_is_stated(noise, seconds, lines):
+    t = np.arange(round(seconds * RATE)) / RATE
+    off, stated = [], []
+    for _ in range(150):
+        mains = 50 + noise.uniform(-0.3, 0.3)
+        family = sum(a * np.sin(2 * np.pi * (k * mains * t + noise.uniform())) for k, a in lines.items())
+        record = family + noise.normal(0, 0.3, len(t))
+        found = find_mains(record, RATE, line_spectrum(record, RATE), np.empty(0))
+        off.append(found.frequency_hz - mains)
+        stated.append(found.u_frequency_hz)
+    assert 0.7 < np.sqrt(np.mean(np.square(off))) / np.mean(stated) < 1.1

@@ -125,9 +125,9 @@ def _in_blocks(line_rms: FloatArray) -> tuple[FloatArray, FloatArray]:
     wide = np.empty(-(-len(line_rms) // _BLOCK) * _BLOCK)
     np.square(line_rms, out=wide[: len(line_rms)])
     wide[len(line_rms) :] = wide[len(line_rms) - 1]
-    wide = wide.reshape(-1, _BLOCK)
+    blocks = wide.reshape(-1, _BLOCK)
     # lines hang together over about four: every fourth tells the median as well as all of them
-    means = np.repeat(np.median(wide[:, ::4], axis=1) / math.log(2), _BLOCK // _FINE)
+    means = np.repeat(np.median(blocks[:, ::4], axis=1) / math.log(2), _BLOCK // _FINE)
     return wide.reshape(-1, _FINE) @ np.ones(_FINE), means
 
 

@@ -120,7 +120,7 @@ def add_tone_readings(
             )
         )
     if tone.mains is not None:
-        out.add("mains_frequency", channel, tone.mains.frequency_hz, "Hz")
+        out.add("mains_frequency", channel, tone.mains.frequency_hz, "Hz", tone.mains.u_frequency_hz)
         lines = zip(tone.mains.multiples.tolist(), tone.mains.rms, tone.mains.rms_uncertainty, strict=True)
         for multiple, rms, spread in lines:
             out.add(f"mains_{multiple}", channel, float(rms), unit, math.hypot(float(spread), float(rms) * u_rel))
