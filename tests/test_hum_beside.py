@@ -61,6 +61,7 @@ def test_no_mains_without_lines(noise, frequency):
         assert analyze_tone(x, RATE).mains is None
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize(("seconds", "lines"), [(0.45, {1: 1.0}), (1.0, {2: 1.0, 3: 0.5}), (2.0, {1: 0.3, 4: 1.0})])
 def test_the_mains_frequency_scatters_by_what_is_stated(noise, seconds, lines):
     t = np.arange(round(seconds * RATE)) / RATE
