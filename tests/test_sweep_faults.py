@@ -130,6 +130,30 @@ def test_few_samples_lost_are_placed_to_the_sample(seconds, passed_hz, count, re
     assert np.max(np.abs(20 * np.log10(off[told & (found.frequency_hz > 40) & (found.frequency_hz < 19_000)]))) < 0.3
 
 
+@pytest.mark.parametrize(("seconds", "passed_hz", "count"), [(3.0, 1_500, 256), (3.0, 6_000, 64), (8.0, 400, 1_024)])
+def test_a_buffer_that_came_twice_is_told_and_taken_out(seconds, passed_hz, count):
+    """It put the level off by 2 to 16 dB."""
+    law, quiet = Sweep(20.0, 20_000.0, seconds, onset_s=0.25), np.zeros(RATE // 4)
+    stimulus = np.concatenate([quiet, Sweep(20.0, 20_000.0, seconds).samples(RATE, fade_in_s=0.1, fade_out_s=5e-3), quiet])
+    y = 0.5 * stimulus + np.random.default_rng(1).normal(0, 1e-4, len(stimulus))
+    y += 3e-3 * y**2
+    whole = analyze_sweep(y, stimulus, law, RATE)
+    assert whole.faults.repeated == ()
+    at = int((0.25 + law.growth_s * np.log(passed_hz / 20.0)) * RATE)
+    x = np.insert(y, at, y[at - count : at])
+    late, early = at + count + RATE // 4, at - RATE // 4
+    x[late : late + 3] += 0.3
+    x[early : early + 3] += 0.3
+    found = analyze_sweep(x, stimulus, law, RATE)
+    (gap,) = found.faults.repeated
+    # either of the two may be taken for the one too many
+    assert (at - count - 3 <= gap.start <= at + 3, gap.length) == (True, count)
+    assert [a for a, _ in found.faults.clicks] == pytest.approx([early, late], abs=4)
+    assert found.delay_s == pytest.approx(whole.delay_s, abs=1e-7)
+    off = np.interp(whole.frequency_hz, found.frequency_hz, np.abs(found.gain)) / np.abs(whole.gain)
+    assert np.max(np.abs(20 * np.log10(off))) < 0.1
+
+
 def test_a_click_behind_lost_samples_is_told_in_the_recordings_time(heard, played, clean):
     x = heard.copy()
     x[130_000:130_003] += 0.5

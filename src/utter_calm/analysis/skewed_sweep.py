@@ -8,9 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from utter_calm.analysis.clock_skew import sweep_skew
-from utter_calm.analysis.lost_samples import place_of
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.sweep import SweepAnalysis, analyze_sweep
+from utter_calm.analysis.sweep_places import place_of
 from utter_calm.analysis.transforms import chirp_transform, irfft, next_fast_len
 from utter_calm.signals.sweep import Sweep
 

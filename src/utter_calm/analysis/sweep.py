@@ -11,9 +11,11 @@ from utter_calm.analysis.excitation import Excitation
 from utter_calm.analysis.impulses import bridged
 from utter_calm.analysis.lost_samples import with_lost_made_up
 from utter_calm.analysis.record import what_is_there
+from utter_calm.analysis.repeated_samples import without_repeated
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.sweep_faults import NO_FAULTS, SweepFaults, find_faults_besides, is_heard
 from utter_calm.analysis.sweep_noise import NoiseFloor
+from utter_calm.analysis.sweep_places import places_in
 from utter_calm.analysis.transforms import next_fast_len, rfft
 from utter_calm.errors import NoSignal
 from utter_calm.signals.ramp import raised_cosine
@@ -186,7 +188,11 @@ def _deconvolve_mended(
     if _heard_to(response, found, sweep, rate_hz) < sweep.stop_hz:
         response, stimulus = _both_faded(response, stimulus, round(found.delay_s * rate_hz), int(_CUT_FADE_S * rate_hz))
         found = deconvolve(response, stimulus, sweep, rate_hz)
-    response, found, lost = with_lost_made_up(response, found, stimulus, sweep, rate_hz)
+    places = places_in(response, found, stimulus, sweep, rate_hz)
+    response, found, repeated = without_repeated(response, found, stimulus, sweep, rate_hz, places)
+    if repeated:
+        places = places_in(response, found, stimulus, sweep, rate_hz)
+    response, found, lost = with_lost_made_up(response, found, stimulus, sweep, rate_hz, places)
     unexplained, faults, mended = found.unexplained, NO_FAULTS, response
     for _ in range(_MOST_ROUNDS):
         faults = find_faults_besides(response, unexplained, sweep, found.delay_s, rate_hz)
@@ -196,7 +202,8 @@ def _deconvolve_mended(
         mended = again
         found = deconvolve(mended, stimulus, sweep, rate_hz, known)
         unexplained = response - (mended - found.unexplained)
-    return found, faults.told_with(lost, _AT_EDGE_S * rate_hz)
+    reach = _AT_EDGE_S * rate_hz
+    return found, faults.told_with(lost, reach).with_repeated(repeated, reach)
 
 
 def log_grid(low_hz: float, high_hz: float, points_per_octave: int = POINTS_PER_OCTAVE) -> FloatArray:

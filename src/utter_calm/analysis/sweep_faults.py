@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import itertools
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -32,14 +32,18 @@ class SweepFaults:
         Start and stop of each.
     gaps
         Stretches in which the sweep is missing, and places where samples are.
+    repeated
+        Stretches that stand twice.
     """
 
     clicks: tuple[tuple[int, int], ...] = ()
     gaps: tuple[Gap, ...] = ()
+    repeated: tuple[Gap, ...] = ()
 
     def missed_hz(self, gap: Gap, sweep: Sweep, delay_s: float, rate_hz: float) -> tuple[float, float]:
         """From which frequency to which the sweep passed during a gap; samples lost before put it later in the sweep."""
         lost = sum(other.length for other in self.gaps if other.lost and other.start < gap.start)
+        lost -= sum(other.length for other in self.repeated if other.start < gap.start)
         passed = ((at + lost) / rate_hz - delay_s - sweep.onset_s for at in (gap.start, gap.start + gap.length))
         low, high = (float(sweep.start_hz * np.exp(t / sweep.growth_s)) for t in passed)
         return low, high
@@ -65,6 +69,22 @@ class SweepFaults:
         moved = (Gap(back(g.start), g.length) for g in gaps)
         in_order = sorted([*lost, *moved], key=lambda g: g.start)
         return SweepFaults(tuple((back(a), back(a) + b - a) for a, b in clicks), tuple(in_order))
+
+    def with_repeated(self, repeated: tuple[Gap, ...], reach: float) -> SweepFaults:
+        """These, found where what was too much had been taken out, in samples of the recording; with what was taken out.
+
+        Clicks within ``reach`` of that are its ends.
+        """
+
+        def back(at: int) -> int:
+            for gap in repeated:
+                at += gap.length if at >= gap.start else 0
+            return at
+
+        moved = ((back(a), back(a) + b - a) for a, b in self.clicks)
+        ends = [end for gap in repeated for end in (gap.start, gap.start + gap.length)]
+        kept = tuple(click for click in moved if all(abs(click[0] - end) > reach for end in ends))
+        return SweepFaults(kept, tuple(replace(g, start=back(g.start)) for g in self.gaps), repeated)
 
 
 NO_FAULTS = SweepFaults()

@@ -161,6 +161,11 @@ def sweep_trust(found: SweepAnalysis, channel: int, sweep: Sweep, rate_hz: float
         bands = ", ".join(f"{si_text(a, 'Hz', digits=3)} to {si_text(b, 'Hz', digits=3)}" for a, b in missed[:3])
         said = dropout(channel, spans, "loses the sweep", cut=False)
         out.append(replace(said, text=f"{said.text} About {bands} the response is not known."))
+    if found.faults.repeated:
+        where = ", ".join(
+            f"{gap.length / rate_hz * 1e3:.3g} ms at {gap.start / rate_hz:.3f} s" for gap in found.faults.repeated[:3]
+        )
+        out.append(Trust("repeated", f"Channel {channel} repeats {where}: taken out before anything was computed."))
     return out
 
 
