@@ -154,6 +154,19 @@ def test_a_buffer_that_came_twice_is_told_and_taken_out(seconds, passed_hz, coun
     assert np.max(np.abs(20 * np.log10(off))) < 0.1
 
 
+@pytest.mark.sampled(6)
+@pytest.mark.parametrize("from_end", [0, 20, 400, 2_000])
+@pytest.mark.parametrize("count", [16, 512, 3_000])
+@pytest.mark.parametrize("twice", [True, False])
+def test_what_is_wrong_at_the_very_end_ends_no_analysis(from_end, count, twice):
+    law, quiet = Sweep(20.0, 20_000.0, 1.0, onset_s=0.05), np.zeros(RATE // 20)
+    stimulus = np.concatenate([quiet, Sweep(20.0, 20_000.0, 1.0).samples(RATE, fade_in_s=0.05, fade_out_s=5e-3), quiet])
+    y = 0.5 * stimulus + np.random.default_rng(1).normal(0, 1e-4, len(stimulus))
+    at = len(y) - count - from_end
+    x = np.insert(y, at, y[at : at + count])[: len(y)] if twice else np.delete(y, slice(at, at + count))
+    assert np.all(np.isfinite(analyze_sweep(x, stimulus, law, RATE).gain))
+
+
 def test_a_click_behind_lost_samples_is_told_in_the_recordings_time(heard, played, clean):
     x = heard.copy()
     x[130_000:130_003] += 0.5

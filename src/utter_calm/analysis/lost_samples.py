@@ -15,7 +15,9 @@ from utter_calm.signals.sweep import Sweep
 
 EXPLAINS = 0.3
 """What is left where samples were put in or taken out, over what was left before: no more than that, or they were none."""
-_CLOSER_S, _CYCLES, _BETTER = (0.1, 0.02), 3.0, 2
+CLOSER_S = (0.1, 0.02)
+"""How far about the place that was told last the next one is looked for."""
+_CYCLES, _BETTER = 3.0, 2
 _LONG = 1 << 21
 """Of so many samples a deconvolution takes seconds: then it is not asked for ten of them."""
 
@@ -62,7 +64,7 @@ def _made_up(
     response: FloatArray, lost: tuple[Gap, ...], delay_s: float, stimulus: FloatArray, sweep: Sweep, rate_hz: float
 ) -> _Made:  # fmt: skip
     """Put in so many samples as were lost, at the places where that explains the recording best."""
-    for around_s in _CLOSER_S:
+    for around_s in CLOSER_S:
         filled, there = _filled(response, lost, delay_s, sweep, rate_hz)
         filled, complete = _bettered(filled, there, stimulus, sweep, rate_hz)
         delay_s = complete.delay_s  # as it is was that of the longer part

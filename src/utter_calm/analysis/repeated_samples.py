@@ -7,13 +7,11 @@ from dataclasses import replace
 import numpy as np
 
 from utter_calm.analysis.deconvolution import Deconvolved, deconvolve
-from utter_calm.analysis.lost_samples import EXPLAINS, smeared, stands_out
+from utter_calm.analysis.lost_samples import CLOSER_S, EXPLAINS, smeared, stands_out
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.sweep_places import Known, displaced, energy
 from utter_calm.analysis.tone_gaps import Gap
 from utter_calm.signals.sweep import Sweep
-
-_CLOSER_S = (0.1, 0.02)
 
 
 def without_repeated(
@@ -32,11 +30,10 @@ def without_repeated(
     """
     much = displaced(known, found.unexplained, rate_hz, late=True)
     while much:
-        for around_s in _CLOSER_S:
+        for around_s in CLOSER_S:
             left, complete = _without(response, much, stimulus, sweep, rate_hz)
             much = _placed(much, response, left - complete.unexplained, int(around_s * rate_hz))
         left, complete = _without(response, much, stimulus, sweep, rate_hz)
-        much, left, complete = _counted(much, response, (left, complete), stimulus, sweep, rate_hz)
         taken, share = 0, list[float]()
         for gap in much:
             # a unit whose own delay changes is late as well, but nothing is explained by taking samples out
@@ -45,6 +42,7 @@ def without_repeated(
             share.append(stands_out(complete.unexplained, smeared(there, complete.delay_s, sweep, rate_hz)) / max(before, 1e-300))
             taken += gap.length
         if max(share) < EXPLAINS:
+            much, left, complete = _counted(much, response, (left, complete), stimulus, sweep, rate_hz)
             return left, complete, much
         worst = int(np.argmax(share))
         much = (*much[:worst], *much[worst + 1 :])
@@ -54,7 +52,10 @@ def without_repeated(
 def _without(
     response: FloatArray, much: tuple[Gap, ...], stimulus: FloatArray, sweep: Sweep, rate_hz: float
 ) -> tuple[FloatArray, Deconvolved]:
-    left = np.delete(response, np.concatenate([np.arange(gap.start, gap.start + gap.length) for gap in much]))
+    kept = np.ones(len(response), dtype=bool)
+    for gap in much:
+        kept[gap.start : gap.start + gap.length] = False  # what would be taken beyond the end is not there
+    left = response[kept]
     return left, deconvolve(left, stimulus, sweep, rate_hz)
 
 
