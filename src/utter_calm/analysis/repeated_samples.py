@@ -7,8 +7,9 @@ from dataclasses import replace
 import numpy as np
 
 from utter_calm.analysis.deconvolution import Deconvolved, deconvolve
-from utter_calm.analysis.lost_samples import CLOSER_S, EXPLAINS, smeared, stands_out
+from utter_calm.analysis.lost_samples import CLOSER_S
 from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.analysis.sweep_filling import EXPLAINS, smeared, stands_out
 from utter_calm.analysis.sweep_places import Known, displaced, energy
 from utter_calm.analysis.tone_gaps import Gap
 from utter_calm.signals.sweep import Sweep
