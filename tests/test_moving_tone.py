@@ -45,6 +45,22 @@ def test_a_drift_is_followed_from_end_to_end(noise, frequency, drift):
         assert "drifts by" in tone_trust(found, 1)[0].text
 
 
+@pytest.mark.parametrize("frequency", [184.0, 3_150.0])
+@pytest.mark.parametrize("drift", [-1e-2, 2e-3])
+@pytest.mark.parametrize("way", ["square", "warms up", "late"])
+def test_a_drift_that_bends_is_followed_to_its_ends(noise, frequency, drift, way):
+    """By a straight line its ends were off by a sixth of it, and said to be known a hundred times better."""
+    along = np.arange(3 * RATE) / (3 * RATE)
+    shape = {"square": along**2, "warms up": 1 - np.exp(-4 * along), "late": np.exp(3 * along - 3)}[way]
+    hertz = frequency * (1 + drift * shape)
+    at = 2 * np.pi * (np.cumsum(hertz) - hertz / 2) / RATE
+    found = analyze_tone(0.5 * (np.sin(at) + 2e-3 * np.sin(2 * at)) + noise.normal(0, NOISE, len(at)), RATE)
+    for told, truth in ((found.motion.start_hz, hertz[0]), (found.motion.end_hz, hertz[-1])):
+        assert told == pytest.approx(truth, rel=1e-9, abs=4 * found.motion.u_hz)
+    assert found.motion.u_hz < 0.02 * abs(drift) * frequency
+    assert not found.motion.wobble
+
+
 @pytest.mark.sampled(3)
 @pytest.mark.parametrize(("frequency", "wobble_hz", "rate"), [(100, 1.0, 4), (1_000, 0.5, 2), (1_000, 3.0, 2), (1_000, 8.0, 1.3),
                                                               (3_150, 3.0, 25), (3_150, 6.3, 90), (6_000, 30.0, 8)])  # fmt: skip

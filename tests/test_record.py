@@ -55,6 +55,21 @@ def test_a_hole_of_any_length_is_found(length):
     assert faults.whole == (pytest.approx(20_000 + length, abs=2), len(record))
 
 
+@pytest.mark.parametrize("frequency", [80.0, 440.0, 3_000.0])
+def test_a_burst_of_clipping_is_no_hole_and_what_stands_still_beside_it_is(frequency):
+    t = np.arange(48_000) / 48_000
+    tone = 0.8 * np.sin(2 * np.pi * frequency * t)
+    first = round(48_000 * 20 / frequency)  # whole cycles, so that the burst neither begins nor ends in the middle of a top
+    burst = slice(first, first + round(48_000 * 5 / frequency))
+    tone[burst] = np.clip(tone[burst], -0.4, 0.4)
+    assert find_faults(tone).holes == ()
+    for value in (0.0, 0.1):
+        for at in (40_000, 40_037, 40_153):
+            stands = tone.copy()
+            stands[at : at + 20] = value
+            assert any(start <= at + 1 and stop >= at + 20 for start, stop in find_faults(stands).holes), (value, at)
+
+
 def test_silence_is_not_a_fault_of_this_kind():
     faults = find_faults(np.zeros(10_000))
     assert (faults.lead_frames, faults.tail_frames, faults.clipped_samples) == (0, 0, 0)

@@ -8,6 +8,7 @@ import soundfile
 from scipy.signal import butter, sosfilt
 
 from utter_calm.analysis.sweep import analyze_sweep
+from utter_calm.analysis.sweep_faults import NO_FAULTS
 from utter_calm.cli import run
 from utter_calm.errors import NoSignal
 from utter_calm.measure.kinds import KINDS
@@ -86,6 +87,46 @@ def test_a_dropout_in_noise_is_told_and_its_frequencies_are_not(heard, played, c
     worst, untold = off_db(found, clean)
     assert worst < 0.8
     assert 0 < untold < 150
+
+
+def through_a_room(stimulus, late_and_part):
+    y = stimulus.copy()
+    for late, part in late_and_part:
+        y[late:] += part * stimulus[:-late]
+    return 0.3 * y
+
+
+ROOM = ((240, 0.6), (610, -0.5), (1_400, 0.45), (2_500, 0.3))
+
+
+@pytest.mark.sampled(4)
+@pytest.mark.parametrize("reflections", [(), ROOM])
+@pytest.mark.parametrize("seconds", [1.0, 4.0])
+@pytest.mark.parametrize(
+    ("passed_hz", "count"), [(70, 200), (170, 50), (250, 200), (600, 500), (3_400, 50), (9_300, 200), (11_000, 16), (2_700, 500)]
+)
+def test_a_short_dropout_is_told_and_made_up_for(passed_hz, count, seconds, reflections):
+    """Taken for a click, or for a notch that is no fault, it put the response off by up to 16 dB."""
+    law, quiet = Sweep(20.0, 20_000.0, seconds, onset_s=0.25), np.zeros(RATE // 4)
+    stimulus = np.concatenate([quiet, Sweep(20.0, 20_000.0, seconds).samples(RATE, fade_in_s=0.01, fade_out_s=5e-3), quiet])
+    rng = np.random.default_rng(count)
+    y = through_a_room(stimulus, reflections) + rng.normal(0, 1e-5, len(stimulus))
+    whole = analyze_sweep(y, stimulus, law, RATE)
+    assert whole.faults == NO_FAULTS  # arrivals that cancel each other for a moment are no dropout
+    at = int((0.25 + law.growth_s * np.log(passed_hz / 20.0)) * RATE)
+    y[at : at + count] = rng.normal(0, 1e-4, count)
+    found = analyze_sweep(y, stimulus, law, RATE)
+    told = [(gap.start, gap.stop) for gap in found.faults.gaps] or found.faults.clicks
+    ((start, stop),) = told
+    assert start == pytest.approx(at, abs=25 if reflections else 3)
+    assert stop == pytest.approx(at + count, abs=25 if reflections else 3)
+    truth = np.interp(found.frequency_hz, whole.frequency_hz, np.abs(whole.gain))
+    sure = (found.u_gain < 0.05 * np.abs(found.gain)) & (found.frequency_hz > 40) & (found.frequency_hz < 19_000)
+    off = np.abs(np.abs(found.gain) - truth)[sure]
+    assert np.mean(sure) > 0.6
+    assert np.mean(off > 2 * found.u_gain[sure] + 2e-3 * truth[sure]) < (0.3 if reflections else 0.02)
+    if not reflections:
+        assert np.max(off / truth[sure]) < 0.01
 
 
 @pytest.mark.parametrize(("at", "count"), [(100_000, 500), (110_000, 64), (120_000, 2_000)])

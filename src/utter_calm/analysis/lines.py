@@ -42,7 +42,9 @@ class LineFit:
     skew: float
 
 
-def fit_lines(record: FloatArray, omega: FloatArray, *, find_skew: bool = False, refine: bool = False) -> LineFit:
+def fit_lines(
+    record: FloatArray, omega: FloatArray, *, find_skew: bool = False, refine: bool = False, closest: float = 0.9
+) -> LineFit:
     """Fit lines at (k,) frequencies in rad per sample.
 
     Parameters
@@ -51,17 +53,19 @@ def fit_lines(record: FloatArray, omega: FloatArray, *, find_skew: bool = False,
         Let all frequencies stretch by one common factor: a recorder whose clock is not the player's.
     refine
         Let each frequency move by itself.
+    closest
+        By how many cycles over the record lines have to differ.
 
     Raises
     ------
     ValueError
-        Lines closer than a cycle over the record, or more unknowns than samples.
+        Lines closer than that, or more unknowns than samples.
     """
     start = np.asarray(omega, dtype=np.float64)
     frames = len(record)
     if 2 * len(start) + 1 > frames:
         raise ValueError(f"{frames} samples are too few for {len(start)} lines")
-    if len(start) > 1 and np.min(np.diff(np.sort(start))) * frames < 2 * np.pi * 0.9:
+    if len(start) > 1 and np.min(np.diff(np.sort(start))) * frames < 2 * np.pi * closest:
         raise ValueError("lines lie closer than a cycle over the record")
     blocks = Blocks(record)
     now = start.copy()

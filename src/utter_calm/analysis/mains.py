@@ -16,11 +16,12 @@ from utter_calm.analysis.windows import HANN
 
 RANGES_HZ = ((49.5, 50.5), (59.5, 60.5))
 HIGHEST_MULTIPLE = 20
+CLEARANCE_BINS = 1.5
+"""How far from a harmonic of the tone a line of the mains has to be to be seen beside it."""
 _LOWEST_SNR = 12.0
 _LOWPASS_RATE_HZ = 4_000.0
 _STRETCHES = 256
 _STOPS_DB = 100.0
-_CLEARANCE_BINS = 1.5
 _HANN_SPREADS = 1.53
 """By how much a frequency read under Hann's window scatters more than without one: the root of a twelfth of the integral of
 (w t)^2 over the square of that of w t^2, from -1/2 to 1/2."""
@@ -79,7 +80,7 @@ def find_mains(
     for low, high in RANGES_HZ:
         # the highest multiple must not turn by more than a quarter of a cycle between two candidates
         candidates = np.linspace(low, high, max(21, int(2 * highest * (high - low) / resolution)))
-        power = _family_power(fine, rate / padded, candidates, multiples, avoid_hz, _CLEARANCE_BINS * resolution, noise)
+        power = _family_power(fine, rate / padded, candidates, multiples, avoid_hz, CLEARANCE_BINS * resolution, noise)
         winner = int(np.argmax(power))
         if best is None or power[winner] > best[0]:
             best = float(power[winner]), _between(candidates, power, winner)
@@ -91,7 +92,7 @@ def find_mains(
 
     def stand_out(lines: _Lines) -> tuple[npt.NDArray[np.bool_], FloatArray]:
         rms = lines.rms(lines.rough_hz)
-        free = _free(np.asarray(multiples * lines.rough_hz, dtype=np.float64), avoid_hz, _CLEARANCE_BINS * resolution)
+        free = _free(np.asarray(multiples * lines.rough_hz, dtype=np.float64), avoid_hz, CLEARANCE_BINS * resolution)
         return free & (rms > floor * 10 ** (_LOWEST_SNR / 20)), rms
 
     lines = _Lines.turned_back(record, rate, rough, multiples)

@@ -15,6 +15,7 @@ if TYPE_CHECKING:
 
 _SURE = 6.0
 _SEEN = 1e-5
+_MOST_BENT = 5
 _OF_A_CYCLE = 0.1
 """Standard uncertainty of how often a frequency wobbles, in cycles over the record: the peak of a spectrum line as wide as one."""
 
@@ -26,7 +27,8 @@ class Motion:
     Parameters
     ----------
     start_hz, end_hz
-        At the first and the last sample, by the straight line through all of it.
+        At the first and the last sample: by the straight line through all of it, or where it bends by the simplest polynomial that
+        follows it.
     u_hz
         Standard uncertainty of those two.
     wobble, u_wobble
@@ -76,15 +78,12 @@ def read_motion(t: FloatArray, departs: FloatArray, spline: BSpline, mean: float
     lines = np.abs(np.fft.rfft(rest * np.hanning(len(rest)), 8 * len(rest)))
     cycles = float(np.argmax(lines)) / 8 * (1 - 1 / len(grid))
 
-    # how the noise of the values moves the slope: somewhere along the record, and the straight line through all of it
+    # how the noise of the values moves the slope somewhere along the record
     places = np.linspace(0, frames - 1, 2 * intervals + 9)
     slopes = BSpline(spline.t, np.eye(len(spline.c)), 3)(places, nu=1)
     design = BSpline.design_matrix(t, spline.t, 3)
     covariance = np.linalg.inv((design.T @ design).toarray()) * float(np.var(departs - spline(t)))
     u_middle = float(np.median(np.sqrt(np.sum((slopes @ covariance) * slopes, axis=1))))
-    ends = np.array([[1.0, -0.5], [1.0, 0.5]])
-    through = ends @ np.linalg.pinv(np.stack([np.ones(len(places)), places / (frames - 1) - 0.5], axis=1)) @ slopes
-    u_ends = float(np.sqrt(np.mean(np.diag(through @ covariance @ through.T))))
 
     wobble = float(np.max(np.abs(rest)))
     # a bend of less than a cycle is part of the drift
@@ -93,11 +92,22 @@ def read_motion(t: FloatArray, departs: FloatArray, spline: BSpline, mean: float
         # a wobble of few cycles leans: line and wobble are fitted together
         both = np.column_stack([line, np.cos(2 * np.pi * cycles * along), np.sin(2 * np.pi * cycles * along)])
         found = np.linalg.lstsq(both, rate, rcond=None)[0]
-        u_ends = math.hypot(u_ends, 2 * float(np.std(rate - both @ found)) / math.sqrt(cycles))
+        left = rate - both @ found
         wobble = float(np.max(np.abs(rate - line @ found[:2])))
+        ends = np.polynomial.Polynomial(found[:2])
+        bend, rests = 1, 2 * float(np.std(left)) / math.sqrt(cycles)
     else:
-        found, wobble, cycles = np.linalg.lstsq(line, rate, rcond=None)[0], 0.0, 0.0
-    start, end = (ends @ found[:2]).tolist()
+        wobble, cycles = 0.0, 0.0
+        for bend in range(1, _MOST_BENT + 1):
+            ends = np.polynomial.Polynomial.fit(along, rate, bend, domain=[-1, 1])
+            left = rate - ends(along)
+            rests = float(np.max(np.abs(left)))
+            if rests < _SURE * u_middle:
+                break
+    shape = np.vander(places / (frames - 1) - 0.5, bend + 1, increasing=True)
+    through = np.vander([-0.5, 0.5], bend + 1, increasing=True) @ np.linalg.pinv(shape) @ slopes
+    u_ends = math.hypot(float(np.sqrt(np.mean(np.diag(through @ covariance @ through.T)))), rests)
+    start, end = float(ends(-0.5)), float(ends(0.5))
     return Motion(
         start_hz=start * hertz,
         end_hz=end * hertz,

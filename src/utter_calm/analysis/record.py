@@ -11,7 +11,7 @@ from utter_calm.analysis.spectrum import FloatArray
 
 _PARTS = 64
 _LEAST_HOLE = 16
-_AT_LIMIT = 0.01
+_AT_LIMIT, _NO_LEAP = 0.01, 3.0
 _FAR = 3.0
 _HUSH, _LEAST_QUIET = 0.02, 64
 
@@ -96,7 +96,7 @@ def _quiet(part: FloatArray, usual: float) -> int:
 def _holes(record: FloatArray) -> npt.NDArray[np.int64]:
     """(k, 2) start and stop of runs of 16 or more exactly equal samples, in a signal that otherwise moves.
 
-    Runs at the signal's own limits are flat tops: it is clipped there, not gone.
+    Runs at the limits of the signal, or of what lies about them, are flat tops: the signal is clipped there, not gone.
     """
     if len(record) < 64:
         return np.empty((0, 2), dtype=np.int64)
@@ -107,9 +107,18 @@ def _holes(record: FloatArray) -> npt.NDArray[np.int64]:
     runs = np.stack([edges[::2], edges[1::2] + 1], axis=1)
     runs = runs[runs[:, 1] - runs[:, 0] >= _LEAST_HOLE]
     high, low = float(record.max()), float(record.min())
-    values = record[runs[:, 0]]
     margin = _AT_LIMIT * (high - low)
-    return np.asarray(runs[(values < high - margin) & (values > low + margin)], dtype=np.int64)
+    runs = runs[(record[runs[:, 0]] < high - margin) & (record[runs[:, 0]] > low + margin)]
+    about = ((record[max(0, 2 * a - b) : a], record[a], record[b : 2 * b - a]) for a, b in runs.tolist())
+    return np.asarray(runs[[not _is_flat_top(*parts) for parts in about]], dtype=np.int64).reshape(-1, 2)
+
+
+def _is_flat_top(before: FloatArray, value: float, behind: FloatArray) -> bool:
+    """Whether nothing as near to a run as it is long goes beyond its value, and nothing leaps to it or from it."""
+    beside = np.concatenate([before, behind])
+    margin = _AT_LIMIT * float(np.ptp(beside))
+    leaps = (len(part) > 1 and abs(part[0] - value) > _NO_LEAP * abs(part[0] - part[1]) + margin for part in (before[::-1], behind))
+    return (value > float(beside.max()) - margin or value < float(beside.min()) + margin) and not any(leaps)
 
 
 def what_is_there(record: FloatArray, *, full_scale: float | None = None) -> str:

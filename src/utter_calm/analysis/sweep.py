@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -13,7 +14,8 @@ from utter_calm.analysis.lost_samples import with_lost_made_up
 from utter_calm.analysis.record import what_is_there
 from utter_calm.analysis.repeated_samples import without_repeated
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.sweep_faults import NO_FAULTS, SweepFaults, find_faults_besides, is_heard
+from utter_calm.analysis.sweep_faults import NO_FAULTS, SweepFaults, find_clicks, is_heard
+from utter_calm.analysis.sweep_gaps import with_gaps_filled
 from utter_calm.analysis.sweep_noise import NoiseFloor
 from utter_calm.analysis.sweep_places import places_in
 from utter_calm.analysis.transforms import next_fast_len, rfft
@@ -28,7 +30,10 @@ _AT_EDGE_S = 3e-3
 _STILL_RINGS_S, _LEAST_QUIET_S = 0.1, 0.05
 _CUT_EDGE_S, _CUT_FADE_S = 5e-3, 0.03
 _SETTLED = 1e-5
-_BESIDE_GAP = 2 ** (1 / 2)
+_BESIDE_LOST = 2 ** (1 / 2)
+_STILL_HEARD, _BESIDE_GAP = 0.3, 3.0
+"""A sweep is about any frequency for the inverse of the band that it passes meanwhile: of that, how much may be missing, and by how
+many of those bands what is missing reaches beyond its own frequencies."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -117,7 +122,7 @@ def analyze_sweep_whole(
     if not np.any(response != response[0]):
         raise NoSignal(f"The recorded response {what_is_there(response)}.", hint="Check the wiring and the level.")
     try:
-        found, faults = _deconvolve_mended(response, stimulus, sweep, rate_hz, known)
+        found, faults, moved = _deconvolve_mended(response, stimulus, sweep, rate_hz, known)
     except ValueError as problem:
         raise NoSignal(f"The sweep cannot be analysed: {problem}.", hint="Check that the stimulus is the right file.") from problem
     grid = log_grid(found.low_hz, found.high_hz)
@@ -125,12 +130,13 @@ def analyze_sweep_whole(
     noise = NoiseFloor(found, sweep)
     # half of the noise stands across the gain and does not move its magnitude
     u_gain = noise.of_gain(grid) * _shrunk(grid / found.bin_hz) / np.sqrt(2)
+    if moved is not None:  # where something is missing what was found is as sure as it had settled
+        u_gain = np.hypot(u_gain, np.interp(grid / found.bin_hz, np.arange(len(moved)), moved))
     orders = [_order(found, sweep, order, grid, gain, noise) for order in ORDERS]
-    for gap in faults.gaps:
-        low, high = faults.missed_hz(gap, sweep, found.delay_s, rate_hz)
-        # nothing was heard of these frequencies; what stands there comes from their neighbours
+    for low, high in _unheard(faults, sweep, found.delay_s, rate_hz):
+        # hardly anything was heard of these frequencies; what stands there comes from their neighbours
         for frequency, value, spread in ((grid, gain, u_gain), *((o.frequency_hz, o.ratio, o.noise_ratio) for o in orders)):
-            near = (frequency > low / _BESIDE_GAP) & (frequency < high * _BESIDE_GAP)
+            near = (frequency > low) & (frequency < high)
             spread[near] = np.maximum(spread[near], np.abs(value[near]))
     told = SweepAnalysis(
         frequency_hz=grid,
@@ -143,6 +149,17 @@ def analyze_sweep_whole(
         snr=_snr(response, sweep, found.delay_s, rate_hz),
     )
     return WholeSweep(told, found, noise)
+
+
+def _unheard(faults: SweepFaults, sweep: Sweep, delay_s: float, rate_hz: float) -> Iterator[tuple[float, float]]:
+    """Bands of which too little was heard."""
+    for gap in faults.gaps:
+        low, high = faults.missed_hz(gap, sweep, delay_s, rate_hz)
+        passed_hz = float(np.sqrt(low / sweep.growth_s))
+        if gap.lost:
+            yield low / _BESIDE_LOST, high * _BESIDE_LOST
+        elif gap.length / rate_hz * passed_hz > _STILL_HEARD:
+            yield low - _BESIDE_GAP * passed_hz, high + _BESIDE_GAP * passed_hz
 
 
 def _snr(response: FloatArray, sweep: Sweep, delay_s: float, rate_hz: float) -> float | None:
@@ -178,8 +195,8 @@ def _heard_to(response: FloatArray, found: Deconvolved, sweep: Sweep, rate_hz: f
 
 def _deconvolve_mended(
     response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float, known: Excitation | None
-) -> tuple[Deconvolved, SweepFaults]:
-    """Deconvolve; lost samples are made up for by silence and clicks bridged first, each round seeing these more sharply."""
+) -> tuple[Deconvolved, SweepFaults, FloatArray | None]:
+    """Deconvolve; what is missing is filled in and clicks are bridged first, each round seeing these more sharply."""
     found = deconvolve(response, stimulus, sweep, rate_hz, known)
     if not is_heard(response, found.unexplained, (found.low_hz, found.high_hz), rate_hz):
         raise NoSignal(
@@ -193,17 +210,23 @@ def _deconvolve_mended(
     if repeated:
         places = places_in(response, found, stimulus, sweep, rate_hz)
     response, found, lost = with_lost_made_up(response, found, stimulus, sweep, rate_hz, places)
-    unexplained, faults, mended = found.unexplained, NO_FAULTS, response
+    made = with_gaps_filled(response, found, stimulus, sweep, rate_hz)
+    response, found, clicks = made.filled, made.complete, tuple[tuple[int, int], ...]()
+    unexplained, mended = found.unexplained, response
     for _ in range(_MOST_ROUNDS):
-        faults = find_faults_besides(response, unexplained, sweep, found.delay_s, rate_hz)
-        again = bridged(response, unexplained, faults.clicks, rate_hz)
+        clicks = find_clicks(unexplained, sweep, found.delay_s, rate_hz)
+        again = bridged(response, unexplained, clicks, rate_hz)
         if np.max(np.abs(again - mended)) < _SETTLED * np.max(np.abs(response)):
             break
         mended = again
         found = deconvolve(mended, stimulus, sweep, rate_hz, known)
         unexplained = response - (mended - found.unexplained)
     reach = _AT_EDGE_S * rate_hz
-    return found, faults.told_with(lost, reach).with_repeated(repeated, reach)
+    return (
+        found,
+        SweepFaults(clicks, made.gaps).without_ends(reach).told_with(lost, reach).with_repeated(repeated, reach),
+        made.moved,
+    )
 
 
 def log_grid(low_hz: float, high_hz: float, points_per_octave: int = POINTS_PER_OCTAVE) -> FloatArray:

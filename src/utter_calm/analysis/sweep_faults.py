@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -10,14 +9,10 @@ import numpy as np
 from utter_calm.analysis.each_cycle import recurs
 from utter_calm.analysis.impulses import find_impulses
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.tone_gaps import Gap, runs
+from utter_calm.analysis.tone_gaps import Gap
 from utter_calm.analysis.transforms import rfft
 from utter_calm.signals.sweep import Sweep
 
-_BLOCK_S = 10e-3
-_GONE, _LOUD = 0.3, 0.02
-_MOST_GAPS = 20
-_LEAST_GAP = 16
 _HEARD_WELL, _BY_CHANCE, _PARTS, _FEWEST_LINES = 0.5, 0.3, 24, 50
 _END_S = 0.03
 
@@ -47,6 +42,11 @@ class SweepFaults:
         passed = ((at + lost) / rate_hz - delay_s - sweep.onset_s for at in (gap.start, gap.start + gap.length))
         low, high = (float(sweep.start_hz * np.exp(t / sweep.growth_s)) for t in passed)
         return low, high
+
+    def without_ends(self, reach: float) -> SweepFaults:
+        """These without the clicks within ``reach`` of where a gap begins or ends."""
+        ends = [end for gap in self.gaps for end in (gap.start, gap.stop)]
+        return replace(self, clicks=tuple(click for click in self.clicks if all(abs(click[0] - end) > reach for end in ends)))
 
     def told_with(self, lost: tuple[Gap, ...], reach: float) -> SweepFaults:
         """These, found where lost samples had been made up for, in samples of the recording, and the lost ones with them.
@@ -112,56 +112,12 @@ def _energy(record: FloatArray) -> float:
     return float(np.vdot(record, record))
 
 
-def find_faults_besides(response: FloatArray, unexplained: FloatArray, sweep: Sweep, delay_s: float, rate_hz: float) -> SweepFaults:
-    """Find clicks and silent stretches in a recording (n,) of a sweep that comes ``delay_s`` late, so much being unexplained."""
+def find_clicks(unexplained: FloatArray, sweep: Sweep, delay_s: float, rate_hz: float) -> tuple[tuple[int, int], ...]:
+    """Find clicks in a recording (n,) of a sweep that comes ``delay_s`` late, so much of it being unexplained."""
     end = (sweep.onset_s + sweep.duration_s + delay_s) * rate_hz
-    leaps = [
+    return tuple(
         run
         for run in find_impulses(unexplained, rate_hz)
         # where the sweep breaks off something is left by itself, and what comes back with each cycle is distortion
         if abs(run[0] - end) > _END_S * rate_hz and not recurs(unexplained, run, sweep, delay_s, rate_hz)
-    ]
-    # a block that holds less than a cycle may be empty by itself
-    first = sweep.onset_s + delay_s + max(0.0, sweep.growth_s * np.log(1 / (_BLOCK_S * sweep.start_hz)))
-    gaps = _silent(response, response - unexplained, rate_hz, first * rate_hz) or _between(response, leaps, rate_hz)
-    reach = _BLOCK_S * rate_hz / 4
-    edges = [edge for gap in gaps for edge in (gap.start, gap.stop)]
-    return SweepFaults(tuple(run for run in leaps if all(abs(run[0] - edge) > reach for edge in edges)), gaps)
-
-
-def _between(response: FloatArray, leaps: list[tuple[int, int]], rate_hz: float) -> tuple[Gap, ...]:
-    """Where nearly nothing is heard between two leaps, and a lot on either side: a response has no edges in time."""
-    around = int(2 * _BLOCK_S * rate_hz)
-    found = []
-    for (_, start), (stop, end) in itertools.pairwise(leaps):
-        pieces = response[max(0, start - around) : start - 4], response[start:stop], response[end : end + around]
-        if min(len(piece) for piece in pieces) > _LEAST_GAP:
-            before, inside, behind = (float(np.std(piece)) for piece in pieces)
-            if inside < _GONE * min(before, behind):
-                found.append(Gap(start - 1, stop + 1 - start))
-    return tuple(found) if len(found) < _MOST_GAPS else ()
-
-
-def _silent(response: FloatArray, model: FloatArray, rate_hz: float, first: float) -> tuple[Gap, ...]:
-    """Where, from sample ``first`` on, the recording holds less than a third of what the model holds, and that is not nothing."""
-    size = max(16, int(_BLOCK_S * rate_hz))
-    count = len(response) // size
-    if count < 8 or not np.any(model):
-        return ()
-    heard, expected = (x[: count * size].reshape(count, size) for x in (response, model))
-    power = np.sum(expected**2, axis=1)
-    share = np.sum(heard * expected, axis=1) / np.maximum(power, 1e-300)
-    loud = power > _LOUD**2 * np.median(power[power > 1e-4 * power.max()])
-    gone = (share < _GONE) & (np.sum(heard**2, axis=1) < 0.25 * power) & loud & (np.arange(count) * size >= first)
-    found = [_placed(response, model, first, last, size) for first, last in runs(gone)]
-    return tuple(found) if len(found) < _MOST_GAPS else ()
-
-
-def _placed(response: FloatArray, model: FloatArray, first: int, last: int, size: int) -> Gap:
-    """Place both ends to the sample: before, the recording follows the model, inside it does not, behind it does again."""
-    follows = response**2 - (response - model) ** 2  # above zero where the model explains something
-    a, b = max(0, (first - 2) * size), min(len(response), (first + 1) * size)
-    start = a + int(np.argmax(np.concatenate([[0.0], np.cumsum(follows[a:b])])))
-    a, b = max(0, last * size), min(len(response), (last + 3) * size)
-    stop = a + int(np.argmin(np.concatenate([[0.0], np.cumsum(follows[a:b])])))
-    return Gap(start, max(1, stop - start))
+    )

@@ -18,7 +18,7 @@ EXPLAINS = 0.3
 """What is left where samples were put in or taken out, over what was left before: no more than that, or they were none."""
 LONG = 1 << 21
 """Of so many samples a deconvolution takes seconds: then it is not asked for ten of them."""
-_CYCLES = 3.0
+_CYCLES, _BETTER = 3.0, 2
 
 
 def gone_on(before: FloatArray, behind: FloatArray, length: int, delay_s: float, sweep: Sweep, rate_hz: float) -> FloatArray:
@@ -37,7 +37,7 @@ def gone_on(before: FloatArray, behind: FloatArray, length: int, delay_s: float,
 
 
 def bettered(
-    filled: FloatArray, there: npt.NDArray[np.bool_], stimulus: FloatArray, sweep: Sweep, rate_hz: float, tries_at_most: int = 2
+    filled: FloatArray, there: npt.NDArray[np.bool_], stimulus: FloatArray, sweep: Sweep, rate_hz: float
 ) -> tuple[FloatArray, Deconvolved]:
     """Put in what the rest of a recording (n,) explains best, and deconvolve: reflections do not go on as the direct sound does.
 
@@ -47,7 +47,7 @@ def bettered(
     tries, rests = list[FloatArray](), list[FloatArray]()
     while True:
         complete = deconvolve(filled, stimulus, sweep, rate_hz)
-        if len(tries) == (tries_at_most if len(filled) < LONG else 0):
+        if len(tries) == (_BETTER if len(filled) < LONG else 0):
             return filled, complete
         tries.append(filled[missing])
         rests.append(complete.unexplained[missing])

@@ -105,6 +105,9 @@ def tone_in_band(tone: ToneFit, band_hz: tuple[float, float]) -> ToneAnalysis:
     if tone.motion is not None:
         # what a motion leaves about a harmonic is lines, which a median passes over
         spread = np.maximum(spread, [_about(noise_lines, k * frequency, duration) for k in fit.orders])
+    # of a line in its own place half moves an amplitude, the other half its phase
+    orders = len(fit.orders)
+    spread = np.hypot(spread * tone.beside.widened[:orders], tone.beside.hidden[:orders] / np.sqrt(2))
     harmonics = _harmonics(fit, frequency, band, spread)
     in_band = [h for h in harmonics if h.in_band]
     distortion = amplitude * float(np.sqrt(sum(h.ratio**2 for h in in_band)))

@@ -11,6 +11,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from utter_calm.analysis.harmonic_fit import HarmonicFit, Unsettled, fit_harmonics, peak_frequency
+from utter_calm.analysis.hum_within import Beside, part_from_hum
 from utter_calm.analysis.lines import fit_lines
 from utter_calm.analysis.mains import Mains, find_mains
 from utter_calm.analysis.motion import Motion
@@ -26,7 +27,7 @@ HIGHEST_ORDER = 10
 _LOWEST_TONE_HZ = 2.0
 _EXPLAINED = 0.7
 _LEANS = 0.2
-_MOST_TURNS = 8
+_MOST_TURNS, _MOST_PARTINGS = 8, 3
 _RESTS = 1e-5
 _MOST_ORDERS = 250
 _HEARD, _MATTERS = 1e3, 1e-5
@@ -48,6 +49,8 @@ class ToneFit:
         The mains family in what is left.
     frames, rate_hz, peak
         Of the record.
+    beside
+        What lines of the mains leave in doubt of each order.
     motion
         How the frequency moves; None where it holds still.
     """
@@ -59,6 +62,7 @@ class ToneFit:
     frames: int
     rate_hz: float
     peak: float
+    beside: Beside
     motion: Motion | None = None
 
     @property
@@ -95,16 +99,32 @@ def fit_tone(record: FloatArray, rate_hz: float, *, near_hz: float | None = None
     if hum is not None and omega is not None:
         fit, motion = _in_turns(record, fit, motion, hum, omega, spectrum, rate_hz)
         residual, mains = _remainder(fit, rate_hz)
+    fit, residual, mains, beside = _parted(fit, residual, mains, rate_hz)
     if len(fit.orders) > HIGHEST_ORDER:
         fit = _lower(fit, record)
         residual = residual_noise(fit.residual, rate_hz)
-    return ToneFit(fit, spectrum, residual, mains, len(record), rate_hz, float(max(record.max(), -record.min())), motion)
+    return ToneFit(fit, spectrum, residual, mains, len(record), rate_hz, float(max(record.max(), -record.min())), beside, motion)
 
 
 def _remainder(fit: HarmonicFit, rate_hz: float) -> tuple[ResidualNoise, Mains | None]:
     residual = residual_noise(fit.residual, rate_hz)
     harmonics = fit.omega * rate_hz / (2 * np.pi) * fit.orders
     return residual, find_mains(fit.residual, rate_hz, residual.fine, np.asarray(harmonics, dtype=np.float64))
+
+
+def _parted(
+    fit: HarmonicFit, residual: ResidualNoise, mains: Mains | None, rate_hz: float
+) -> tuple[HarmonicFit, ResidualNoise, Mains | None, Beside]:
+    """Part harmonics and lines of the mains by their frequencies, of which those of the mains are seen better each time."""
+    for _ in range(_MOST_PARTINGS):
+        parted, beside = part_from_hum(fit, mains, rate_hz)
+        if parted is fit or mains is None:
+            break
+        before, fit = mains.frequency_hz, parted
+        residual, mains = _remainder(fit, rate_hz)
+        if mains is None or abs(mains.frequency_hz - before) < mains.u_frequency_hz:
+            break
+    return fit, residual, mains, beside
 
 
 def _in_turns(

@@ -23,7 +23,7 @@ TONE_READINGS: dict[str, Declared] = about_record({
     "fundamental_frequency": Declared("frequency", "frequency", "Frequency of the fundamental, by the four-parameter sine fit "
                                       "(IEEE 1057).", digits=8),
     "frequency_start": Declared("frequency at the start", "frequency", "Where the frequency moves: at the first sample, by "
-                                "the straight line through it.", digits=8),
+                                "the straight line through it, or the curve where it bends.", digits=8),
     "frequency_end": Declared("frequency at the end", "frequency", "Likewise, at the last sample.", digits=8),
     "flutter": Declared("flutter", "part", "Where the frequency wobbles: its largest deviation from the straight line through it, "
                           "over the mean frequency; not weighted, up to 200 wobbles a second.", better="low"),

@@ -1,0 +1,194 @@
+"""Stretches of a recorded sweep in which it is not heard: found, filled in as it would have gone on, and placed to the sample."""
+
+from __future__ import annotations
+
+import itertools
+from dataclasses import dataclass
+
+import numpy as np
+import numpy.typing as npt
+
+from utter_calm.analysis.deconvolution import Deconvolved
+from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.analysis.sweep_faults import find_clicks
+from utter_calm.analysis.sweep_filling import EXPLAINS, bettered, gone_on, smeared
+from utter_calm.analysis.sweep_places import energy
+from utter_calm.analysis.tone_gaps import Gap, runs
+from utter_calm.signals.sweep import Sweep
+
+_BLOCK_S = 10e-3
+_GONE, _LOUD = 0.3, 0.02
+_AT_ONCE = 0.15
+"""Amplitude of a cycle over that of the one before: where two arrivals cancel it falls to a quarter at most."""
+_MOST_GAPS = 20
+_LEAST_GAP = 8
+_NOTHING, _CROSSES = 0.05, 0.08
+_LONGEST_S = 0.5
+_MUCH = 1e-6
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class GapsFilled:
+    """A recording (n,) with its gaps filled, deconvolved, where they are, and how far the gain (m,) still moved at last."""
+
+    filled: FloatArray
+    complete: Deconvolved
+    gaps: tuple[Gap, ...] = ()
+    moved: FloatArray | None = None
+
+
+def with_gaps_filled(response: FloatArray, found: Deconvolved, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> GapsFilled:
+    """Fill the gaps of a recording (n,) that deconvolves to ``found``; what is silent by itself, as in a notch, is none."""
+    if energy(found.unexplained) < _MUCH * energy(response):
+        return GapsFilled(response, found)
+    made = GapsFilled(response, found)
+    gaps = _gaps_in(response, found, sweep, rate_hz)
+    while gaps:
+        made = _filled(response, gaps, found.delay_s, stimulus, sweep, rate_hz)
+        placed = tuple(_placed(gap, response, made.filled - made.complete.unexplained, rate_hz) for gap in gaps)
+        if placed != gaps:
+            gaps, made = placed, _filled(response, placed, made.complete.delay_s, stimulus, sweep, rate_hz)
+        inside = _inside(response, gaps)
+        before, left = (np.where(inside, 0.0, x.unexplained) for x in (found, made.complete))
+        reach = [smeared(gap, made.complete.delay_s, sweep, rate_hz) for gap in gaps]
+        share = [_at_edges(left, gap, r) / max(_at_edges(before, gap, r), 1e-300) for gap, r in zip(gaps, reach, strict=True)]
+        if max(share) < EXPLAINS:
+            return made
+        gaps = tuple(gap for gap, left_of_it in zip(gaps, share, strict=True) if left_of_it < max(share))
+    return GapsFilled(response, found)
+
+
+def _at_edges(rest: FloatArray, gap: Gap, smeared_to: slice) -> float:
+    """Energy about both ends of a gap beyond that of what lies further out: noise and late reflections are left by any model."""
+    reach = gap.start - smeared_to.start
+    near = rest[max(0, gap.start - reach) : gap.start], rest[gap.stop : gap.stop + reach]
+    far = rest[max(0, gap.start - 2 * reach) : max(0, gap.start - reach)], rest[gap.stop + reach : gap.stop + 2 * reach]
+    by_itself = min((energy(part) / len(part) for part in far if len(part)), default=0.0)
+    return sum(energy(part) - by_itself * len(part) for part in near)
+
+
+def _inside(response: FloatArray, gaps: tuple[Gap, ...]) -> npt.NDArray[np.bool_]:
+    inside = np.zeros(len(response), dtype=bool)
+    for gap in gaps:
+        inside[gap.start : gap.stop] = True
+    return inside
+
+
+def _filled(
+    response: FloatArray, gaps: tuple[Gap, ...], delay_s: float, stimulus: FloatArray, sweep: Sweep, rate_hz: float
+) -> GapsFilled:
+    filled = response.copy()
+    for gap in gaps:
+        filled[gap.start : gap.stop] = gone_on(filled[: gap.start], response[gap.stop :], gap.length, delay_s, sweep, rate_hz)
+    there = ~_inside(response, gaps)
+    filled, earlier = bettered(filled, there, stimulus, sweep, rate_hz)
+    filled, complete = bettered(filled, there, stimulus, sweep, rate_hz)
+    return GapsFilled(filled, complete, gaps, np.abs(complete.gain - earlier.gain))
+
+
+def _gaps_in(response: FloatArray, found: Deconvolved, sweep: Sweep, rate_hz: float) -> tuple[Gap, ...]:
+    """Where the sweep may be missing: where it stops at once, or is not what the model holds, or nothing is between two leaps."""
+    first = int((sweep.onset_s + found.delay_s) * rate_hz)
+    leaps = find_clicks(found.unexplained, sweep, found.delay_s, rate_hz)
+    likely = (
+        *_sudden(response, first, sweep, found.delay_s, rate_hz),
+        *_unlike(response, response - found.unexplained, first, sweep, rate_hz),
+        *_between(response, leaps, rate_hz),
+        *_beside(response, leaps, sweep, found.delay_s, rate_hz),
+    )
+    apart = list[Gap]()
+    for gap in likely:
+        if all(gap.stop <= other.start or other.stop <= gap.start for other in apart):
+            apart.append(gap)
+    return tuple(sorted(apart, key=lambda gap: gap.start)) if len(apart) < _MOST_GAPS else ()
+
+
+def _beside(
+    response: FloatArray, leaps: tuple[tuple[int, int], ...], sweep: Sweep, delay_s: float, rate_hz: float
+) -> tuple[Gap, ...]:
+    """Where nearly nothing is heard next to a leap, for longer than the sweep takes to cross zero: part of a cycle is missing."""
+    found = []
+    for start, stop in leaps:
+        passed = sweep.start_hz * np.exp((start / rate_hz - delay_s - sweep.onset_s) / sweep.growth_s)
+        cycle = max(_LEAST_GAP, int(rate_hz / passed))
+        begins = max(0, start - 2 * cycle)
+        piece = response[begins : stop + 2 * cycle]
+        loud = np.abs(piece) > _NOTHING * np.sqrt(2) * np.std(piece)
+        before, behind = np.flatnonzero(loud[: start - begins]), np.flatnonzero(loud[stop - begins :])
+        if len(before) and len(behind):
+            gap = Gap(begins + int(before[-1]) + 1, stop - begins + int(behind[0]) - int(before[-1]) - 1)
+            if gap.length > max(_LEAST_GAP, stop - start + _CROSSES * cycle):
+                found.append(gap)
+    return tuple(found)
+
+
+def _sudden(response: FloatArray, first: int, sweep: Sweep, delay_s: float, rate_hz: float) -> tuple[Gap, ...]:
+    """Where the recording falls away from one cycle to the next, and comes back so: a response has no edges in time."""
+    last = min(len(response), int((sweep.onset_s + sweep.duration_s + delay_s) * rate_hz))
+    power = np.concatenate([[0.0], np.cumsum((response - np.mean(response)) ** 2)])
+    at = np.arange(first, last)
+    cycles = sweep.start_hz * np.exp((at / rate_hz - delay_s - sweep.onset_s) / sweep.growth_s) / rate_hz
+    width = np.round(np.ceil(_LEAST_GAP * cycles) / cycles).astype(np.int64)
+    whole = (at - width >= first) & (at + width <= last)
+    at, width = at[whole], width[whole]
+    before, behind = (power[at] - power[at - width]) / width, (power[at + width] - power[at]) / width
+    loud = np.maximum(before, behind) > _LOUD**2 * np.median(before) if len(at) else np.empty(0, dtype=bool)
+    fall, rise = before * _AT_ONCE**2, behind * _AT_ONCE**2
+    falls = [a + int(np.argmin(behind[a : b + 1] / before[a : b + 1])) for a, b in runs((behind < fall) & loud)]
+    rises = [a + int(np.argmin(before[a : b + 1] / behind[a : b + 1])) for a, b in runs((before < rise) & loud)]
+    found = []
+    for start, stop in _paired(falls, rises):
+        gap = Gap(int(at[start]), int(at[stop] - at[start]))
+        if gap.length > _LONGEST_S * rate_hz:
+            continue
+        inside = float(power[gap.stop] - power[gap.start]) / gap.length
+        if inside < _AT_ONCE**2 * min(float(before[start]), float(behind[stop])):
+            found.append(gap)
+    return tuple(found)
+
+
+def _paired(falls: list[int], rises: list[int]) -> list[tuple[int, int]]:
+    """Each fall that a rise follows, and that rise."""
+    marks = sorted([(place, True) for place in falls] + [(place, False) for place in rises])
+    return [(a, b) for (a, falling), (b, also) in itertools.pairwise(marks) if falling and not also and b > a]
+
+
+def _between(response: FloatArray, leaps: tuple[tuple[int, int], ...], rate_hz: float) -> tuple[Gap, ...]:
+    """Where nearly nothing is heard between two leaps, and a lot on either side: a response has no edges in time."""
+    around, response = int(2 * _BLOCK_S * rate_hz), response - np.mean(response)
+    found = []
+    for (_, start), (stop, end) in itertools.pairwise(leaps):
+        pieces = response[max(0, start - around) : start - 4], response[start:stop], response[end : end + around]
+        if min(len(piece) for piece in pieces) > _LEAST_GAP:
+            before, inside, behind = (float(np.sqrt(np.mean(piece**2))) for piece in pieces)  # what is held is clipped, not silent
+            if inside < _GONE * min(before, behind):
+                found.append(Gap(start - 1, stop + 1 - start))
+    return tuple(found) if len(found) < _MOST_GAPS else ()
+
+
+def _unlike(response: FloatArray, model: FloatArray, begins: int, sweep: Sweep, rate_hz: float) -> tuple[Gap, ...]:
+    """Where the recording holds less than a third of what the model holds, and that is not nothing."""
+    # a block that holds less than a cycle may be empty by itself
+    first = begins + rate_hz * max(0.0, sweep.growth_s * np.log(1 / (_BLOCK_S * sweep.start_hz)))
+    size = max(16, int(_BLOCK_S * rate_hz))
+    count = len(response) // size
+    if count < 8 or not np.any(model):
+        return ()
+    heard, expected = (x[: count * size].reshape(count, size) for x in (response, model))
+    power = np.sum(expected**2, axis=1)
+    share = np.sum(heard * expected, axis=1) / np.maximum(power, 1e-300)
+    loud = power > _LOUD**2 * np.median(power[power > 1e-4 * power.max()])
+    gone = (share < _GONE) & (np.sum(heard**2, axis=1) < 0.25 * power) & loud & (np.arange(count) * size >= first)
+    found = [Gap(first * size, (last + 1 - first) * size) for first, last in runs(gone)]
+    return tuple(found) if len(found) < _MOST_GAPS else ()
+
+
+def _placed(gap: Gap, response: FloatArray, model: FloatArray, rate_hz: float) -> Gap:
+    """Place both ends to the sample: before, the recording follows the model, inside it does not, behind it does again."""
+    follows = response**2 - (response - model) ** 2  # above zero where the model explains something
+    around = int(_BLOCK_S * rate_hz)
+    a, b = max(0, gap.start - around), min(gap.start + around, gap.start + gap.length // 2 + 1)
+    start = a + int(np.argmax(np.concatenate([[0.0], np.cumsum(follows[a:b])])))
+    a, b = max(gap.stop - around, start, gap.stop - gap.length // 2), min(len(response), gap.stop + around)
+    stop = a + int(np.argmin(np.concatenate([[0.0], np.cumsum(follows[a:b])])))
+    return Gap(start, max(1, stop - start))
