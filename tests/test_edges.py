@@ -6,6 +6,9 @@ from scipy.special import erf
 
 from utter_calm.analysis.edges import analyze_edges
 from utter_calm.errors import NoSignal
+from utter_calm.measure.capture import Capture
+from utter_calm.measure.edges import add_edges
+from utter_calm.measure.result import ResultBuilder
 from utter_calm.signals.square import square
 
 RATE = 192_000
@@ -82,3 +85,32 @@ def test_a_harmonic_on_half_the_rate_changes_no_edge(period, noise):
         found = analyze_edges(record + noise.normal(0, 1e-4, len(record)), RATE)
         assert found.rise_s * RATE == pytest.approx(4.0, rel=0.02)
         assert found.fall_s * RATE == pytest.approx(4.0, rel=0.02)
+
+
+@pytest.mark.sampled(4)
+@pytest.mark.parametrize("zeta", [0.2, 0.5, 0.9])
+@pytest.mark.parametrize("ratio", [2.3, 4.0, 9.0, 30.0])
+@pytest.mark.parametrize("duty", [0.5, 0.2])
+def test_a_state_is_told_right_or_said_to_be_unsettled(zeta, ratio, duty):
+    """A pulse that is over before its edge has settled read a droop of 1.2 and a top off by a quarter, without a word."""
+    period = 191.37
+    f0 = ratio / period
+    omega = 2 * np.pi * f0 * np.sqrt(1 - zeta**2)
+
+    def step(at):
+        late = np.maximum(at, 0.0)
+        swing = np.cos(omega * late) + zeta / np.sqrt(1 - zeta**2) * np.sin(omega * late)
+        return np.where(at < 0, 0.0, 1 - np.exp(-2 * np.pi * f0 * zeta * late) * swing)
+
+    t = np.arange(40_000) % period
+    record = sum(step(t + k * period) - step(t + (k - duty) * period) for k in range(12))
+    out, capture = ResultBuilder(), Capture(record[:, None] * 0.5, RATE)
+    add_edges(out, analyze_edges(record, RATE), capture, 1)
+    result = out.build()
+    if "unsettled" in {item.code for item in result.trust}:
+        assert zeta * ratio * duty < 2
+    else:
+        top, droop = (result.reading(name, 1) for name in ("top", "droop"))
+        assert top.value == pytest.approx(1, abs=2 * top.uncertainty + 2e-3)
+        assert abs(droop.value) < 3 * droop.uncertainty + 0.02
+        assert zeta * ratio * duty > 0.3

@@ -76,6 +76,21 @@ def test_tones_on_no_grid_have_no_products(noise):
     assert analyze_multitone(x + noise.normal(0, 1e-5, RATE), RATE, tones).distortion is None
 
 
+def test_noise_beside_strong_products_is_that_of_the_noise(noise, tmp_path, capsys):
+    """Each tone found by itself was drawn aside by the products about it, which then counted as noise: six times as much."""
+    t = np.arange(2 * RATE) / RATE
+    tones = np.round(np.geomspace(40, 18_000, 31))
+    x = sum(0.02 * np.sin(2 * np.pi * f * t + noise.uniform(0, 6)) for f in tones)
+    hiss = noise.normal(0, 1e-5, len(t))
+    soundfile.write(tmp_path / "many.wav", x + 0.3 * x**2 + 0.5 * x**3 + hiss, RATE, "FLOAT")
+    assert run(["analyze", "multitone", str(tmp_path / "many.wav"), "--json"]) == 0
+    readings = {r["name"]: r["value"] for r in json.loads(capsys.readouterr().out)["readings"]}
+    assert readings["multitone_noise"] * readings["multitone_level"] == pytest.approx(
+        np.sqrt(2) * 1e-5 * np.sqrt(19_980 / 24_000), rel=0.05
+    )
+    assert readings["multitone_distortion"] > 100 * readings["multitone_noise"]
+
+
 @pytest.mark.sampled(2)
 @pytest.mark.parametrize("duty", [0.3, 0.5, 0.8])
 def test_states_duty_and_damping_of_a_ringing_pulse(noise, duty):

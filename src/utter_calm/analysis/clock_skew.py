@@ -10,7 +10,7 @@ from utter_calm.analysis.spectrum import FloatArray
 MOST = 1e-3
 """Clocks are off by parts per million; beyond this it is another signal, not another clock."""
 _FEWEST = 5
-_OFF_GRID = 0.01
+_OFF_GRID = 0.03
 _AGREE = 2e-6
 _LOWEST_HZ, _HIGHEST_HZ = 100.0, 20_000.0
 _MOST_REST = 0.05
@@ -41,7 +41,7 @@ def grid_skew(tones_hz: FloatArray, rate_hz: float) -> float | None:
     """Give the skew of tones that were played on the bins of a usual grid, without knowing which; None where none fits.
 
     Usual are powers of two of samples at the rate of the record, and whole hertz: so multitones are made. The coarsest grid
-    that holds every tone within a hundredth of its step counts; fewer than five tones could fit by chance.
+    that holds every tone within three hundredths of its step counts; fewer than five tones could fit by chance.
 
     Parameters
     ----------
@@ -56,6 +56,15 @@ def grid_base(tones_hz: FloatArray, rate_hz: float) -> float | None:
     """Give the step in Hz of the grid on which tones stand, as measured, skew and all; None where they stand on none."""
     found = _grid(tones_hz, rate_hz)
     return None if found is None else found[0] * (1 + found[1])
+
+
+def on_grid(tones_hz: FloatArray, rate_hz: float) -> FloatArray:
+    """Give tones as measured, moved to the grid on which they stand, skew and all; as they are where they stand on none.
+
+    Each by itself is drawn aside by the products about it, all of them together are not.
+    """
+    base = grid_base(tones_hz, rate_hz)
+    return tones_hz if base is None else np.asarray(np.rint(tones_hz / base) * base)
 
 
 def _grid(tones_hz: FloatArray, rate_hz: float) -> tuple[float, float] | None:

@@ -13,6 +13,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 import numpy.typing as npt
 
+from utter_calm.analysis.flat_parts import FLAT_FROM, FLAT_TO, droop, flat_part, moves, restless
 from utter_calm.analysis.harmonic_fit import fit_harmonics, orders_clear_of_half_rate, peak_frequency
 from utter_calm.analysis.lines import fit_lines
 from utter_calm.analysis.spectrum import FloatArray, line_spectrum
@@ -20,7 +21,6 @@ from utter_calm.errors import NoSignal
 
 _FINE = 32
 _MOST_HARMONICS = 1_000
-_FLAT_FROM, _FLAT_TO = 0.5, 0.9
 _STANDS_OUT = 0.3
 _ODD, _SEEN = 8.0, 0.02
 _TRIES = 100
@@ -53,13 +53,18 @@ class EdgeAnalysis:
     slew
         Largest slope, unit per second.
     u
-        Standard uncertainties by the name of the field, from the noise that the averaging leaves.
+        Standard uncertainties by the name of the field, from the noise that the averaging leaves and from how far the flat parts,
+        which are the states, change.
     time_s, period
         (m,) one averaged period, the rising edge at a quarter of it or, of a long pulse, at a sixteenth.
     noise
         R.m.s. of what does not repeat.
     odd_periods
         How many periods are not like the others: a dropout, a click.
+    restless
+        How far the flat parts still swing about a straight line, over the step: what rings or settles takes longer than they last.
+    flat
+        What the edge leaves of the shorter of the two states.
     """
 
     frequency_hz: float
@@ -77,6 +82,8 @@ class EdgeAnalysis:
     duty: float = 0.0
     ringing_damping: float | None = None
     odd_periods: int = 0
+    restless: float = 0.0
+    flat: float = 1.0
     u: Mapping[str, float] = field(default_factory=dict)
 
     @property
@@ -108,7 +115,7 @@ def analyze_edges(record: FloatArray, rate_hz: float, *, near_hz: float | None =
         raise NoSignal("Nothing repeats in the record.", hint="Edges need a square or a pulse train.")
     found = _read(period, 1 / frequency, frequency, noise, _softened(spectrum, count))
     spread = _spread(spectrum, count, noise * math.sqrt(2 / len(record)), found)
-    return replace(found, odd_periods=_odd_periods(fit.residual, rate_hz / frequency, found.step), u=spread)
+    return replace(found, odd_periods=_odd_periods(fit.residual, rate_hz / frequency, found.step), u=_with_states(spread, found))
 
 
 def _softened(spectrum: npt.NDArray[np.complex128], count: int) -> FloatArray:
@@ -188,8 +195,8 @@ def _read(period: FloatArray, duration: float, frequency: float, noise: float, s
     # the states are told first without the edges' widths, then up to where the next edge begins
     next_edge = 0
     for _ in range(2):
-        high = _state(period, edge, fall, next_edge)
-        low = _state(period, fall, edge + size, next_edge)
+        upper, lower = flat_part(period, edge, fall, next_edge), flat_part(period, fall, edge + size, next_edge)
+        high, low = float(np.median(upper)), float(np.median(lower))
         height = high - low
         if not height > 0:
             raise NoSignal("There is no step in the record.", hint="Play a square or a pulse.")
@@ -209,18 +216,25 @@ def _read(period: FloatArray, duration: float, frequency: float, noise: float, s
         ringing_hz=ringing[0],
         ringing_damping=ringing[1],
         duty=float(np.mean(period > (high + low) / 2)),
-        droop=_droop(after[: max(1, len(after) - next_edge)], len(after), height),
+        droop=droop(after[: max(1, len(after) - next_edge)], len(after), height),
         slew=steepest,
         time_s=np.asarray((np.arange(size) - edge) * step, dtype=np.float64),
         period=period,
         noise=noise,
+        restless=max(restless(upper), restless(lower)) / height,
+        flat=1 - next_edge / min(fall - edge, edge + size - fall),
+        u={"high": moves(upper), "low": moves(lower)},
     )
 
 
-def _state(period: FloatArray, start: int, stop: int, next_edge: int) -> float:
-    """Median over the flat part between two edges, which ends where the next one, so many points wide, begins to show."""
-    last = max(start + int(_FLAT_FROM * (stop - start)) + 1, min(start + int(_FLAT_TO * (stop - start)), stop - next_edge) + 1)
-    return float(np.median(np.take(period, np.arange(start + int(_FLAT_FROM * (stop - start)), last), mode="wrap")))
+def _with_states(u: dict[str, float], found: EdgeAnalysis) -> dict[str, float]:
+    """Uncertainties with what the states leave: all that is held against them is as sure as they are."""
+    height, off = found.step, {"high": found.u["high"], "low": found.u["low"]}
+    both = math.hypot(*off.values())
+    swings = found.restless / (FLAT_TO - FLAT_FROM)
+    more = {**off, "step": both, "overshoot": off["high"] / height, "droop": swings}
+    more |= {name: both / height * (getattr(found, name) or 0.0) for name in ("rise_s", "fall_s")}
+    return {name: math.hypot(value, more.get(name, 0.0)) for name, value in u.items()}
 
 
 def _crossings(period: FloatArray, edge: int, low: float, height: float) -> float | None:
@@ -261,12 +275,3 @@ def _ringing(tail: FloatArray, height: float, step: float) -> tuple[float | None
         return frequency, None
     falls = float(-np.polyfit(np.arange(len(swings)), np.log(swings), 1)[0])
     return frequency, falls / math.hypot(math.pi, falls)
-
-
-def _droop(flat: FloatArray, whole: int, height: float) -> float:
-    """Slope of the flat part, which ends where the next edge begins, carried over the ``whole`` of it."""
-    part = flat[int(0.3 * whole) : int(_FLAT_TO * whole)]
-    if len(part) < 4:
-        return 0.0
-    slope = np.polyfit(np.arange(len(part)), part, 1)[0]
-    return float(-slope * whole / height)

@@ -7,7 +7,7 @@ from dataclasses import replace
 import click
 import numpy as np
 
-from utter_calm.analysis.clock_skew import common_skew, grid_skew
+from utter_calm.analysis.clock_skew import common_skew, grid_skew, on_grid
 from utter_calm.analysis.edges import analyze_edges
 from utter_calm.analysis.intermodulation import Intermodulation, analyze_intermodulation
 from utter_calm.analysis.multitone import analyze_multitone, find_tones
@@ -52,11 +52,11 @@ def multitone(recording: Recording) -> None:
 
     def one_channel(one: Capture) -> Result:
         out, samples = start(one)
-        tones = find_tones(samples, one.rate_hz) if expected is None else expected
-        found = analyze_multitone(samples * one.scale(), one.rate_hz, tones, band_hz=recording.band, own_clock=expected is not None)
+        tones = on_grid(find_tones(samples, one.rate_hz), one.rate_hz) if expected is None else expected
+        found = analyze_multitone(samples * one.scale(), one.rate_hz, tones, band_hz=recording.band, own_clock=True)
         out.trust.extend(steady_trust(steadiness(samples, one.rate_hz, found.frequency_hz), 1))
         add_multitone(out, replace(found, clock_skew=None), one, 1, spectrum=line_trace(found.spectrum, 1, one.unit()))
-        add_skew(out, grid_skew(tones, one.rate_hz) if expected is None else found.clock_skew)
+        add_skew(out, grid_skew(found.frequency_hz, one.rate_hz) if expected is None else found.clock_skew)
         return out.build()
 
     recording.show(one_channel)

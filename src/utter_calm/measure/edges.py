@@ -22,6 +22,7 @@ from utter_calm.signals.square import square
 
 _SETTLE_S, _RAMP_S = 0.2, 0.02
 _SHOWN_SAMPLES = 18
+_RESTLESS, _LEAST_FLAT = 0.02, 0.85
 
 
 @dataclass(frozen=True, slots=True)
@@ -127,6 +128,9 @@ def add_edges(out: ResultBuilder, found: EdgeAnalysis, capture: Capture, channel
     if found.odd_periods:
         text = f"On channel {channel} {found.odd_periods} periods are not like the others: a dropout, or a click."
         out.trust.append(Trust("dropout", text))
+    if found.restless > _RESTLESS or found.flat < _LEAST_FLAT:
+        text = f"Channel {channel} still rings or settles when the next edge comes: states, droop and overshoot are unsure."
+        out.trust.append(Trust("unsettled", f"{text} Lower the repetition."))
     if found.rise_s is not None:
         out.add("rise_time", channel, found.rise_s, "s", u.get("rise_s"))
     if found.fall_s is not None:
