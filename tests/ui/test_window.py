@@ -430,8 +430,17 @@ def test_the_rig_alone_stays_in_sight_when_setups_are_scrolled(qtbot, measured_w
     qtbot.wait(50)
     coverage = space.coverage
     assert not coverage.pinned.isVisible()
-    coverage.table.horizontalScrollBar().setValue(150)
+    coverage.table.horizontalScrollBar().setValue(2)
     assert coverage.pinned.isVisible()
+    # whole columns are scrolled: of a figure that is cut another one is read
+    table = coverage.table
+    pinned_to = table.columnViewportPosition(2) + table.columnWidth(2)
+    assert pinned_to == coverage.pinned.geometry().right() - table.verticalHeader().width() - table.frameWidth()
+    coverage.choose(0, [1])
+    assert table.columnViewportPosition(1) >= table.columnWidth(0)
+    coverage.choose(0, [8])
+    assert table.columnViewportPosition(8) + table.columnWidth(8) <= table.viewport().width()
+    table.horizontalScrollBar().setValue(2)
     assert coverage.pinned.width() <= coverage.table.columnWidth(0) + 2
     assert coverage.pinned.isColumnHidden(1)
     coverage.table.horizontalScrollBar().setValue(0)

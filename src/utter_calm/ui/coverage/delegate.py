@@ -37,6 +37,9 @@ class CellDelegate(QStyledItemDelegate):
         painter.fillRect(option.rect, QColor(p.surface))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         box = QRectF(option.rect).adjusted(2.5, 2.5, -2.5, -2.5)
+        if isinstance(view, QTableView):  # a figure stands in what is in sight of its setups, or is seen to be cut
+            box.setLeft(max(box.left(), self._hidden_to(view, index) + 2.5))
+            box.setRight(min(box.right(), view.viewport().width() - 1.5))
         current = isinstance(view, QTableView) and view.currentIndex() == index
         if index in chosen:
             number = next(n for n, i in enumerate(chosen) if i == index)
@@ -55,6 +58,13 @@ class CellDelegate(QStyledItemDelegate):
         else:
             self._paint_taken(painter, box, cell, index.column() == 0)
         painter.restore()
+
+    @staticmethod
+    def _hidden_to(table: QTableView, index: QModelIndex | QPersistentModelIndex) -> int:
+        """Up to where the rig alone lies over columns that are scrolled away."""
+        if index.column() == 0:
+            return 0
+        return table.columnWidth(0) if table.horizontalScrollBar().value() > 0 and not table.isColumnHidden(0) else 0
 
     def _paint_taken(self, painter: QPainter, box: QRectF, cell: CellView, is_floor: bool) -> None:
         """The figure over its unit, with the verdict's shape beside the unit: so a narrow column holds them."""

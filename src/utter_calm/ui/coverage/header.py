@@ -56,8 +56,9 @@ class SetupHeader(QHeaderView):
         painter.restore()
 
     def _seen(self, section: int) -> bool:
-        """Whether a column stands at the left of another and is not scrolled away."""
-        return section >= 1 and self.sectionViewportPosition(section) >= 0
+        """Whether a column stands at the left of another and is not scrolled away, in part or beneath the rig alone."""
+        hidden_to = self.sectionSize(0) if self.offset() > 0 and not self.isSectionHidden(0) else 0
+        return section >= 1 and self.sectionViewportPosition(section) >= hidden_to
 
     def viewportEvent(self, event):  # type: ignore[no-untyped-def]  # noqa: ANN001, ANN201
         """Say a setup in full where the mouse rests."""

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from PySide6.QtCore import (
     QItemSelectionModel,
+    QModelIndex,
+    QPersistentModelIndex,
     QRect,
     Qt,
     Signal,
@@ -39,6 +41,17 @@ class _Table(QTableView):
             event.ignore()
             return
         super().keyPressEvent(event)
+
+    def scrollTo(
+        self,
+        index: QModelIndex | QPersistentModelIndex,
+        hint: QAbstractItemView.ScrollHint = QAbstractItemView.ScrollHint.EnsureVisible,
+    ) -> None:
+        """Bring a cell into sight, beside the rig alone, which lies over the first column while others are scrolled away."""
+        super().scrollTo(index, hint)
+        bar = self.horizontalScrollBar()
+        if 0 < index.column() <= bar.value() and not self.isColumnHidden(0):
+            bar.setValue(index.column() - 1)
 
 
 class CoveragePanel(QWidget):
@@ -76,7 +89,7 @@ class CoveragePanel(QWidget):
         self.table.setShowGrid(False)
         self.table.setSelectionMode(QAbstractItemView.SelectionMode.ExtendedSelection)
         self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerPixel)
+        self.table.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerItem)  # half a figure is another figure
         self.table.setCornerButtonEnabled(False)
         self.table.setTabKeyNavigation(False)
         across = SetupHeader(self.table)
@@ -156,6 +169,7 @@ class CoveragePanel(QWidget):
             index = self.model.index(row, column)
             selection.setCurrentIndex(index, QItemSelectionModel.SelectionFlag.NoUpdate)
             selection.select(index, QItemSelectionModel.SelectionFlag.Select)
+            self.table.scrollTo(index)
         self._selection()
 
     def choose_cells(self, cells: list[Cell]) -> None:
