@@ -117,6 +117,16 @@ def test_a_family_stands_side_by_side_what_differs_first():
     assert view.verdict.startswith("These 3 takes differ: gain, ch 1 by 0.424 dB (w). 2 readings")
 
 
+def test_repeats_are_named_by_their_numbers_and_what_is_lost_in_noise_is_not_the_largest_difference():
+    def repeat(number, level, seventh):
+        readings = (Reading("level", 1, level, "V", 1e-6), Reading("harmonic_7", 1, seventh, "1", 1e-8))
+        return made_take("first_look", (), readings, number, settings={})
+
+    view = view_of(repeat(1, 1.0, 1e-8), repeat(2, 1.000001, 1.9e-8))
+    assert view.titles == ("take 1", "take 2")
+    assert "of level, ch 1" in view.verdict
+
+
 def test_compare_from_the_command_line(measured, capsys):
     eight, four = measured.document.plans[0].setups()
     cells = [Cell("u1", "first-look", eight)] * 2

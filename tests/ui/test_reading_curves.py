@@ -17,6 +17,7 @@ from utter_calm.ui.chain.condition_editor import add_condition_editor
 from utter_calm.ui.chain.step_editor import step_editor
 from utter_calm.ui.look.fields import PopupForm
 from utter_calm.ui.picture.finder import finder_form
+from utter_calm.ui.places.tables import ROW_ROLE
 from utter_calm.ui.shell.calculator import Calculator
 
 LONG = 60_000
@@ -188,6 +189,20 @@ def test_two_takes_are_compared_in_their_place(qtbot, measured_window):
     assert rows["−3 dB, upper, ch 1"][4] == "yes"
     assert space.compare.verdict.text().startswith("8 Ω and 4 Ω differ: −3 dB, upper")
     assert [model.headerData(c, Qt.Orientation.Horizontal) for c in (1, 2)] == ["8 Ω", "4 Ω"]
+
+
+def test_takes_chosen_among_all_are_compared_at_once(qtbot, measured_window):
+    space = measured_window.workspace
+    space.show_place("takes")
+    takes = space.takes
+    rows = [r for r in range(takes.model.rowCount()) if takes.model.index(r, 0).data(ROW_ROLE).kind == "response"]
+    takes.table.selectRow(rows[0])
+    assert not takes.against.isEnabled()  # one alone is held against nothing
+    takes.table.setSelectionMode(takes.table.SelectionMode.MultiSelection)
+    takes.table.selectRow(rows[1])
+    qtbot.mouseClick(takes.against, Qt.MouseButton.LeftButton)
+    assert space.middle.currentWidget() is space.compare
+    assert space.compare.model.rowCount() > 3
 
 
 def test_another_jobs_takes_stand_beside_ours(qtbot, measured_window, measured_path, tmp_path):

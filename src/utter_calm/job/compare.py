@@ -16,6 +16,8 @@ from utter_calm.quantities import Measured, Value
 SETTING = "setting:"
 """Before the name of a setting, to tell it from a condition."""
 NOTHING = "–"
+WHICH = "take"
+"""Factor of takes that only their names tell apart."""
 
 _STEP_SETTINGS_LEFT_OUT = frozenset({"rate_hz", "lower_levels"})
 """Told by nothing that people see, or by the curves themselves."""
@@ -50,7 +52,7 @@ def compare(takes: Sequence[Facts]) -> Comparison:
         else:
             differs.append((name, values))
     if len(takes) > 1 and not differs:
-        differs.append(("take", tuple(facts.name for facts in takes)))
+        differs.append((WHICH, tuple(facts.name for facts in takes)))
     return Comparison(tuple(same), tuple(differs))
 
 

@@ -206,7 +206,9 @@ def _largest_words(curves: Sequence[CurvePair], readings: Sequence[ReadingPair],
             own = f"repeatability {fixed(decibels, decimals_for(decibels, most=4))} dB"
         return f"largest difference {_decibels(most)}, {own}"
     if readings:
-        most_apart = max(readings, key=lambda p: p.apart / (p.limit or math.inf))
+        # what is lost in noise differs by many decibels and says nothing
+        told = [p for p in readings if p.first.name in kind_of(kind).main_readings] or readings
+        most_apart = max(told, key=lambda p: p.apart / (p.limit or math.inf))
         return f"largest difference {difference_text(most_apart, kind)} of {_title(most_apart.first, kind)}"
     return ""
 

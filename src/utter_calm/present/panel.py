@@ -15,7 +15,7 @@ from utter_calm.measure.kinds import declared, declared_trace, kind_of
 from utter_calm.measure.result import Reading
 from utter_calm.present.values import beside_text, floor_value, phase_text, reading_text, reading_texts
 from utter_calm.present.words import label
-from utter_calm.quantities import Conditions, Scale, Shown, quantity, si_text, values_text
+from utter_calm.quantities import Conditions, Scale, Shown, part_text, quantity, si_text, values_text
 from utter_calm.quantities.text import fixed
 
 
@@ -132,7 +132,7 @@ def reading_view(take: ShownResult, name: str, at: Conditions = (), repeats: Seq
     aside = "" if other_unit else beside_text(first, kind, full_scale)
     spread = shown[0].spread
     again = spread_of(first, repeats)
-    alike = "" if again is None or not first.value else f"{again.count} takes ± {100 * again.deviation / abs(first.value):.2g} %"
+    alike = "" if again is None or not first.value else f"{again.count} takes ± {part_text(again.deviation / abs(first.value))}"
     sure = f"± {spread} {shown[0].unit}".strip() if spread else ""
     return ReadingView(
         name=f"{name}, {values_text(at)}" if at else name,

@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import msgspec
 
 from utter_calm.errors import UtterCalmError
-from utter_calm.job.compare import NOTHING, SETTING, Comparison, compare
+from utter_calm.job.compare import NOTHING, SETTING, WHICH, Comparison, compare
 from utter_calm.job.document import LOAD
 from utter_calm.job.facts import STEP, Facts
 from utter_calm.job.take import AGAIN, DEDUCED, FLOOR, MODELLED, PLAYED, TakeSummary
@@ -18,7 +18,7 @@ from utter_calm.quantities import NONE, Measured, Value, conditions_text, si_tex
 
 def fact_text(name: str, value: Value, kind: str) -> str:
     """Put one (factor, value) pair into words."""
-    if name in ("unit", STEP):
+    if name in ("unit", STEP, WHICH):
         return str(value)
     if not name.startswith(SETTING):
         if name != LOAD:

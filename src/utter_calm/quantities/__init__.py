@@ -31,7 +31,7 @@ from utter_calm.quantities.measured import (
     values_text,
 )
 from utter_calm.quantities.parse import Understood, parse_decibels, parse_list, parse_quantity, understand
-from utter_calm.quantities.quantity import Quantity, Scale, View
+from utter_calm.quantities.quantity import Quantity, Scale, View, part_text
 from utter_calm.quantities.table import QUANTITIES, in_unit, of_unit, quantity
 from utter_calm.quantities.text import Shown, decimals_for, si_text, with_uncertainty
 
@@ -63,6 +63,7 @@ __all__ = [
     "parse_decibels",
     "parse_list",
     "parse_quantity",
+    "part_text",
     "plain_text",
     "power_w",
     "quantity",

@@ -178,7 +178,7 @@ class Quantity:
             if not self.percent_beside:
                 return ""
             if value < _TINY_PART:
-                return f"{fixed_digits(1e6 * value, 2)} ppm" if value > _TINY_PART / 10 else f"{fixed_digits(1e9 * value, 2)} ppb"
+                return part_text(value)
             return str(si_text(amplitude_to_db(value), "dB", digits=4))
         others = [v for v in self.views[1:] if v.scale is Scale.DECIBELS]
         return ", ".join(f"{fixed(amplitude_to_db(value / v.reference), 2)} {v.label}" for v in others)
@@ -206,6 +206,13 @@ def fixed_digits(value: float, digits: int) -> str:
     if not value or not math.isfinite(value):
         return fixed(value, 0)
     return _bare(fixed(value, max(0, digits - 1 - math.floor(math.log10(abs(value))))))
+
+
+def part_text(part: float) -> str:
+    """Write a part of a whole in two digits: per cent, and what is tiny in millionths (ppm) or thousand-millionths (ppb)."""
+    if part >= _TINY_PART:
+        return f"{fixed_digits(100 * part, 2)} %"
+    return f"{fixed_digits(1e6 * part, 2)} ppm" if part > _TINY_PART / 10 else f"{fixed_digits(1e9 * part, 2)} ppb"
 
 
 def _bare(number: str) -> str:

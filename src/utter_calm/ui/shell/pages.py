@@ -6,6 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QStackedWidget, QWidget
 
+from utter_calm.ui.places.names import PLOT
 from utter_calm.ui.places.registry import PLACES
 from utter_calm.ui.state.session import JobSession
 
@@ -16,9 +17,9 @@ class Pages(dict[str, QWidget]):
     A job of amplifiers does not wait for the places of drivers.
     """
 
-    def __init__(self, session: JobSession, stack: QStackedWidget, to_plot: Callable[[], None]) -> None:
+    def __init__(self, session: JobSession, stack: QStackedWidget, to_place: Callable[[str], None]) -> None:
         super().__init__()
-        self._session, self._stack, self._to_plot = session, stack, to_plot
+        self._session, self._stack, self._to_place = session, stack, to_place
         for _ in PLACES:
             stack.addWidget(QWidget())
 
@@ -31,7 +32,8 @@ class Pages(dict[str, QWidget]):
         if kept is not None:
             self._stack.removeWidget(kept)
             kept.deleteLater()
-        if (shown := getattr(page, "shown", None)) is not None:  # it asks for the plot
-            shown.connect(self._to_plot)
+        for asks, wanted in (("shown", PLOT), ("compared", "compare")):
+            if (signal := getattr(page, asks, None)) is not None:
+                signal.connect(lambda wanted=wanted: self._to_place(wanted))
         self[name] = page
         return page

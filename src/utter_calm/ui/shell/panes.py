@@ -95,7 +95,7 @@ class Panes(QWidget):
         self.plots = PlotDesk(self.session, self.plot, self._full)
         self.middle = _Middle()
         self.middle.addWidget(self.plot)
-        self.pages = Pages(self.session, self.middle, lambda: self.place_buttons.idClicked.emit(NAMES.index(PLOT)))
+        self.pages = Pages(self.session, self.middle, lambda name: self.place_buttons.idClicked.emit(NAMES.index(name)))
         self.middle.addWidget(self.live_pane)
         centre = QWidget()
         column = QVBoxLayout(centre)
