@@ -1,5 +1,7 @@
 """What a cursor reads is exact on its axis."""
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 
@@ -10,7 +12,7 @@ from utter_calm.present.picture.compose import plot_view
 from utter_calm.present.picture.cursor import curves_csv, focus_curve, peaks_of, places_of, value_at
 from utter_calm.present.picture.over import over_something, usable_overs
 from utter_calm.present.picture.view import CurveView, PlotView
-from utter_calm.quantities import quantity
+from utter_calm.quantities import Measured, quantity
 
 X = np.geomspace(20, 20_000, 31)
 
@@ -64,6 +66,10 @@ def test_a_series_is_drawn_over_what_it_was_measured_over(series_take):
     assert own.curves[0].x == pytest.approx(thd_n.x)
     assert np.sort(by_power.curves[0].x) == pytest.approx(np.sort(power.magnitude))
     assert plot_view([series_take[0]], "distortion", over="drive_dbfs").x.unit == "dBFS"
+    # into the input of another device nobody thinks of watts
+    into_line = replace(series_take[0], facts=replace(series_take[0].facts, conditions=(("load", Measured(10e3, "ohm")),)))
+    assert plot_view([into_line], "distortion").x.unit == "V"
+    assert [s.key for s in usable_overs(spec, [into_line])][-1] == "power"
     assert over_something(series_take[0], spec, Over("none", "nothing", "level", trace="nothing")).result.traces == ()
 
 

@@ -47,6 +47,7 @@ def test_ticks_of_the_audio_band():
         linear_ticks(-1.0, 1.0)[0]
     ) in range(4, 10)
     assert tick_text(-0.5, 0.5) == "−0.5"
+    assert [tick_text(v) for v in log_ticks(2e-9, 5e-3)[0]] == ["10n", "100n", "1µ", "10µ", "100µ", "0.001"]
 
 
 @given(st.floats(-1e6, 1e6), st.floats(1e-3, 1e6))

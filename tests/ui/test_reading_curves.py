@@ -237,10 +237,10 @@ def test_what_is_missing_of_every_unit_runs_on_one_key(qtbot, window, tmp_path):
     Job.create(tmp_path / "two.calm", replace(demo_document(), plans=tuple(plans), units=tuple(units))).close()
     window.open_path(tmp_path / "two.calm")
     space = window.workspace
-    assert space.transport.status.text() == "4 still to measure, 1 of them the rig alone: M does it"
+    assert space.transport.status.text() == "M measures 4, 1 of the rig alone"
     with qtbot.waitSignal(space.session.run_ended, timeout=LONG):
         space.take_missing(auto=True)
-    assert space.transport.status.text() == "2 still to measure of other units: Ctrl+M does it"
+    assert space.transport.status.text() == "Ctrl+M measures 2 of other units"
     space.session.auto_rig = True
     with qtbot.waitSignal(space.session.run_ended, timeout=LONG):
         press(qtbot, window, Qt.Key.Key_M, Qt.KeyboardModifier.ControlModifier)

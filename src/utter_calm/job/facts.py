@@ -13,6 +13,8 @@ from utter_calm.rig import Rig
 STEP = "step"
 """Condition by which results of different kinds are told apart where they stand in one picture."""
 RIG_ALONE = "the rig alone"
+POWER_MATTERS_OHM = 300.0
+"""Up to which load watts are thought of; beyond, as into the input of the next device, volts."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,6 +49,12 @@ class Facts:
     def load_ohm(self) -> float | None:
         """Resistance of the load; None where there is none."""
         return number_of(dict(self.conditions).get("load"), "ohm")
+
+    @property
+    def is_line(self) -> bool:
+        """Whether the load is none that anything is driven into: the input of another device."""
+        ohm = self.load_ohm
+        return ohm is not None and ohm > POWER_MATTERS_OHM
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from utter_calm.errors import UtterCalmError
 from utter_calm.job.document import LOAD, Plan, Step, Unit
+from utter_calm.job.facts import POWER_MATTERS_OHM
 from utter_calm.job.gain import Gain, gain_of
 from utter_calm.job.job import Job
 from utter_calm.job.take import FLOOR, TakeSummary
@@ -15,7 +16,7 @@ from utter_calm.quantities.text import fixed
 from utter_calm.rig import Channel, Rig
 from utter_calm.rig.microphone import capsule_of
 
-_POWER_MATTERS_OHM, _NOMINAL_OHM = 300.0, 8.0
+_NOMINAL_OHM = 8.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -234,7 +235,7 @@ def _behind_unit(level: float, gain: Gain, load: Value | None) -> LevelView:
     beside = f"{si_text(level, 'V', digits=3)} out, gain {fixed(amplitude_to_db(gain.ratio), 1)} dB {gain.words}"
     if ohm:
         watts = f"{si_text(volts * volts / ohm, 'W', digits=3)} into {value_text(load or NONE)}"
-        if ohm > _POWER_MATTERS_OHM:  # a line, not a load that anything is driven into
+        if ohm > POWER_MATTERS_OHM:  # a line, not a load that anything is driven into
             return LevelView(at_unit, f"{beside} · {watts}")
         return LevelView(watts, f"{at_unit} · {beside}")
     return LevelView(at_unit, beside)

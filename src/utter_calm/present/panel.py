@@ -18,6 +18,8 @@ from utter_calm.present.words import label
 from utter_calm.quantities import Conditions, Scale, Shown, part_text, quantity, si_text, values_text
 from utter_calm.quantities.text import fixed
 
+_POWER = "power"
+
 
 @dataclass(frozen=True, slots=True)
 class ReadingView:
@@ -94,6 +96,8 @@ def panel_view(take: ShownResult, verdicts: Sequence[Verdict], repeats: Sequence
     hidden = {name for name, known in kind.readings.items() if known.role is Role.HIDDEN}
     keys = list(dict.fromkeys((r.name, r.at) for r in take.result.readings if r.name not in hidden))
     main = [k for name in kind.main_readings for k in keys if k[0] == name]
+    if take.facts.is_line:
+        main.sort(key=lambda k: declared(k[0], take.facts.kind).quantity == _POWER)
     others = [k for k in keys if k not in main]
     grave = [t.text for t in take.result.trust if t.grave]
     return PanelView(

@@ -13,7 +13,8 @@ from utter_calm.quantities.text import fixed, si_text
 _LOG_STEPS = (1, 2, 5)
 
 
-_PREFIXES = ((1.0, ""), (1e-3, "m"), (1e-6, "µ"), (1e-9, "n"))
+_PREFIXES = ((1.0, ""), (1e-3, "m"), (1e-6, "µ"), (1e-9, "n"), (1e-12, "p"))
+_SMALL = 1e-3 * (1 - 1e-9)
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,7 +106,7 @@ def prefix_for(highest: float, unit: str) -> tuple[float, str]:
     """Factor and prefix that make the numbers along an axis readable; only seconds take one."""
     if unit != "s" or not highest > 0:
         return 1.0, ""
-    return next((pair for pair in _PREFIXES if highest >= 0.5 * pair[0]), _PREFIXES[-1])
+    return next((pair for pair in _PREFIXES[:-1] if highest >= 0.5 * pair[0]), _PREFIXES[-2])
 
 
 def log_ticks(low: float, high: float) -> tuple[list[float], list[float]]:
@@ -134,13 +135,16 @@ def linear_ticks(low: float, high: float, most: int = 8) -> tuple[list[float], l
 
 
 def tick_text(value: float, step: float | None = None) -> str:
-    """Short label: ``20``, ``1k``, ``20k``, ``0.5``; with a step, as many decimals as the step needs."""
+    """Short label: ``20``, ``1k``, ``20k``, ``0.5``, ``10µ``; with a step, as many decimals as the step needs."""
     if step is not None:
         decimals = max(0, -math.floor(math.log10(step) + 1e-9)) if step > 0 else 0
         return fixed(value, min(decimals, 9))
     for factor, suffix in ((1e6, "M"), (1e3, "k")):
         if abs(value) >= factor * (1 - 1e-9):
             return f"{value / factor:.6g}{suffix}"
+    if 0 < abs(value) < _SMALL:
+        factor, suffix = next((pair for pair in _PREFIXES if abs(value) >= pair[0] * (1 - 1e-9)), _PREFIXES[-1])
+        return f"{value / factor:.6g}{suffix}".replace("-", "−")
     return f"{value:.6g}".replace("-", "−")
 
 

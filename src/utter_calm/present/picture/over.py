@@ -11,10 +11,14 @@ from utter_calm.job.facts import Shown
 from utter_calm.measure.pictures import Over, PlotSpec
 from utter_calm.measure.result import FloatArray, Trace
 
+_POWER = "power"
+
 
 def usable_overs(spec: PlotSpec, shown: Sequence[Shown]) -> list[Over]:
     """What a picture of these results can be drawn over."""
-    return [o for o in spec.over if not o.trace or all(s.result.trace(o.trace) is not None for s in shown)]
+    usable = [o for o in spec.over if not o.trace or all(s.result.trace(o.trace) is not None for s in shown)]
+    # into the input of another device watts come last
+    return sorted(usable, key=lambda o: o.quantity == _POWER) if any(s.facts.is_line for s in shown) else usable
 
 
 def chosen_over(spec: PlotSpec, shown: Sequence[Shown], over: str) -> Over | None:

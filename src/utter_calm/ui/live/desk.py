@@ -239,4 +239,5 @@ def _dressed(result: Result, session: JobSession) -> Shown:
     floor = next((session.job.floor(s.id) for s in plan.steps if s.kind == "first_look"), None)
     if floor is not None:
         result = result.with_floor(Result(floor.readings), is_floored)
-    return Shown(result, Facts("first_look", session.unit.title, settings={}, name="live", rig=plan.rig))
+    stands = session.standing_setup().conditions
+    return Shown(result, Facts("first_look", session.unit.title, stands, settings={}, name="live", rig=plan.rig))

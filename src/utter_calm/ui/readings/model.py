@@ -18,6 +18,7 @@ _HEAD, _LINE, _MOST_LINES = 28, 21, 8
 _NAME, _BAR = 46, 12
 """Least room for what a result of a family is called."""
 _DOT = " · "
+_COMMA = ", "
 _Index = QModelIndex | QPersistentModelIndex
 
 
@@ -182,18 +183,27 @@ def _paint_family(painter: QPainter, box: QRectF, row: ReadingView) -> None:
 
 
 def _in_lines(words: str, width: float) -> list[str]:
-    """What stands beside a value, in two lines where one is too short for it."""
-    if not words:
-        return []
-    first, dot, rest = words.partition(_DOT)
-    fits = QFontMetricsF(font(11)).horizontalAdvance(words) <= width
-    return [words] if fits or not dot else [first, rest]
+    """What stands beside a value, in as many lines as it takes: broken between parts, and at commas where one is too long."""
+    metrics, lines = QFontMetricsF(font(11)), list[str]()
+    for part in words.split(_DOT) if words else ():
+        if lines and metrics.horizontalAdvance(f"{lines[-1]}{_DOT}{part}") <= width:
+            lines[-1] += f"{_DOT}{part}"
+            continue
+        first, *more = part.split(_COMMA)
+        lines.append(first)
+        for piece in more:
+            if metrics.horizontalAdvance(f"{lines[-1]}{_COMMA}{piece}") <= width:
+                lines[-1] += f"{_COMMA}{piece}"
+            else:
+                lines[-1] += _COMMA.rstrip()
+                lines.append(piece)
+    return lines
 
 
 def _number(painter: QPainter, x: float, y: float, value: Shown, size: float, colour: str, room: float) -> None:
     """A number with a smaller unit, made smaller until it fits."""
-    while size > 13:
-        figure, unit = font(size, QFont.Weight.DemiBold), font(max(12, size * 0.55))
+    while size > 11:
+        figure, unit = font(size, QFont.Weight.DemiBold), font(max(min(12, 0.9 * size), size * 0.55))
         wide = QFontMetricsF(figure).horizontalAdvance(value.number)
         if wide + 5 + QFontMetricsF(unit).horizontalAdvance(value.unit) <= room:
             break

@@ -196,7 +196,7 @@ class Screen(Panes):
         can_take = bool(self.session.selected) and not self.session.job.read_only
         self.transport.show_running(running=running, live=live, can_take=can_take)
         if not running:
-            self.transport.status.setText(self._next_hint())
+            self.transport.say(self._next_hint())
 
     def _next_hint(self) -> str:
         if self.session.job.read_only:
@@ -210,6 +210,6 @@ class Screen(Panes):
         missing = view.missing()
         if missing:
             alone = sum(cell.role == FLOOR for cell in missing)
-            return f"{len(missing)} still to measure{f', {alone} of them the rig alone' if alone else ''}: M does it"
+            return f"M measures {len(missing)}{f', {alone} of the rig alone' if alone else ' that are missing'}"
         elsewhere = len(self.session.job.missing())
-        return f"{elsewhere} still to measure of other units: Ctrl+M does it" if elsewhere else "all measured"
+        return f"Ctrl+M measures {elsewhere} of other units" if elsewhere else "all measured"

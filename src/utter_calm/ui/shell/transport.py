@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QProgressBar, QPushButton, QSizePolic
 
 from utter_calm.present.chain import LevelView
 from utter_calm.quantities import si_text
-from utter_calm.ui.look.labels import plain_label
+from utter_calm.ui.look.labels import plain_label, set_tip
 
 _STEPS_PER_DB = 10
 _RANGE_DB = 60
@@ -63,7 +63,8 @@ class Transport(QWidget):
         self.status.setProperty("role", "soft")
         self.status.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
         self.status.setWordWrap(True)
-        self.status.setMinimumWidth(90)
+        self.status.setMinimumWidth(110)
+        self.status.setMaximumHeight(2 * self.status.fontMetrics().lineSpacing() + 2)  # the bar keeps its height
         self.status.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.progress = QProgressBar()
         self.progress.setRange(0, 1000)
@@ -109,7 +110,12 @@ class Transport(QWidget):
     def show_progress(self, share: float, text: str) -> None:
         """Show how far a run is."""
         self.progress.setValue(round(1000 * share))
+        self.say(text)
+
+    def say(self, text: str) -> None:
+        """Say what runs, or what comes next; in full where the mouse rests, for a narrow window has two short lines for it."""
         self.status.setText(text)
+        set_tip(self.status, text)
 
     def _volts(self) -> float:
         return float(self._ceiling_v * 10 ** (self.slider.value() / _STEPS_PER_DB / 20))

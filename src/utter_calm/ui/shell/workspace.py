@@ -234,13 +234,13 @@ class Workspace(Screen):
     def _asked(self, prompt: Prompt) -> None:
         self.prompt.show_prompt(prompt)
         if self.session.running:
-            self.transport.status.setText("waiting for a hand")
+            self.transport.say("waiting for a hand")
 
     def _tried(self, tries: list[tuple[float, float]]) -> None:
         """Show how a search for a level goes."""
         if len(tries) > 1:
             self.plot.show_view(search_view(tries))
-        self.transport.status.setText(f"try {len(tries)}: {si_text(tries[-1][0], 'V', digits=4)} out")
+        self.transport.say(f"try {len(tries)}: {si_text(tries[-1][0], 'V', digits=4)} out")
 
     def _progressed(self, at: RunProgress) -> None:
         titles = {s.id: s.title for s in self.session.document.steps}  # the plan may have changed since the run began
