@@ -18,9 +18,9 @@ from utter_calm.analysis.motion import Motion
 from utter_calm.analysis.moving_tone import follow
 from utter_calm.analysis.record import what_is_there
 from utter_calm.analysis.residual_noise import ResidualNoise, residual_noise
+from utter_calm.analysis.silent_parts import missing_parts
 from utter_calm.analysis.spectrum import FloatArray, LineSpectrum, line_spectrum
 from utter_calm.analysis.steadiness import FASTEST_HZ, Leaning, leaning
-from utter_calm.analysis.tone_gaps import find_gaps
 from utter_calm.errors import NoSignal
 
 HIGHEST_ORDER = 10
@@ -212,7 +212,7 @@ def _steady_or_followed(
         fit = fit_harmonics(record, fit.omega, highest)
     how = leaning(fit.residual, complex(fit.phasors[0]), fit.omega, rate_hz)
     # a tone that is missing for a while moves as little as one that is there
-    if how is not Leaning.STEADY and not find_gaps(record, fit.omega, rate_hz):
+    if how is not Leaning.STEADY and not missing_parts(record, fit.residual, fit.omega, rate_hz):
         try:
             followed, motion = follow(record, omega, highest, rate_hz)
         except ValueError:

@@ -58,7 +58,9 @@ def find_gaps(record: FloatArray, omega: float, rate_hz: float) -> tuple[Gap, ..
     level = np.abs(tone)
     usual = float(np.percentile(level, 75))
     gone = level < _GONE * usual
-    found = [_missing(record, tone, omega, size, first, last) for first, last in runs(gone)]
+    likely = (_missing(record, tone, omega, size, first, last) for first, last in runs(gone))
+    # where a block before the place already follows what comes after it, nothing is missing there
+    found = [gap for gap in likely if gap.lost or gap.length > 1]
     step = np.angle(tone[1:] * np.conj(tone[:-1]))
     turned = np.abs(np.angle(np.exp(1j * (step - _windows(step) @ _FROM_BESIDE))))
     usual_turn = 1.4826 * float(np.median(turned))

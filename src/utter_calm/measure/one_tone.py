@@ -7,8 +7,9 @@ from dataclasses import replace
 import numpy as np
 
 from utter_calm.analysis.impulses import bridged, find_impulses
+from utter_calm.analysis.silent_parts import missing_parts
 from utter_calm.analysis.tone_fit import ToneFit, fit_tone
-from utter_calm.analysis.tone_gaps import find_gaps, whole_stretch
+from utter_calm.analysis.tone_gaps import whole_stretch
 from utter_calm.measure.capture import FloatArray
 from utter_calm.measure.result import Trust
 from utter_calm.measure.usable import clicks, dropout
@@ -36,7 +37,7 @@ def tone_of(
     """
     tone = fit_tone(record, rate_hz, near_hz=near_hz)
     trust = []
-    gaps = find_gaps(record, tone.fit.omega, rate_hz)
+    gaps = missing_parts(record, tone.fit.residual, tone.fit.omega, rate_hz)
     if gaps:
         kept = whole_stretch(len(record), gaps)
         cut = kept.stop - kept.start > _WORTH * len(record)
