@@ -113,4 +113,3 @@ def test_a_state_is_told_right_or_said_to_be_unsettled(zeta, ratio, duty):
         top, droop = (result.reading(name, 1) for name in ("top", "droop"))
         assert top.value == pytest.approx(1, abs=2 * top.uncertainty + 2e-3)
         assert abs(droop.value) < 3 * droop.uncertainty + 0.02
-        assert zeta * ratio * duty > 0.3

@@ -13,7 +13,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 import numpy.typing as npt
 
-from utter_calm.analysis.flat_parts import FLAT_FROM, FLAT_TO, droop, flat_part, moves, restless
+from utter_calm.analysis.flat_parts import FLAT_FROM, FLAT_TO, droop, flat_part, level, moves
 from utter_calm.analysis.harmonic_fit import fit_harmonics, orders_clear_of_half_rate, peak_frequency
 from utter_calm.analysis.lines import fit_lines
 from utter_calm.analysis.spectrum import FloatArray, line_spectrum
@@ -61,8 +61,9 @@ class EdgeAnalysis:
         R.m.s. of what does not repeat.
     odd_periods
         How many periods are not like the others: a dropout, a click.
-    restless
-        How far the flat parts still swing about a straight line, over the step: what rings or settles takes longer than they last.
+    swings, restless
+        How far the flat parts swing about a straight line, and how far their halves are apart from it, over the step: what rings or
+        settles takes longer than they last.
     flat
         What the edge leaves of the shorter of the two states.
     """
@@ -82,6 +83,7 @@ class EdgeAnalysis:
     duty: float = 0.0
     ringing_damping: float | None = None
     odd_periods: int = 0
+    swings: float = 0.0
     restless: float = 0.0
     flat: float = 1.0
     u: Mapping[str, float] = field(default_factory=dict)
@@ -221,7 +223,8 @@ def _read(period: FloatArray, duration: float, frequency: float, noise: float, s
         time_s=np.asarray((np.arange(size) - edge) * step, dtype=np.float64),
         period=period,
         noise=noise,
-        restless=max(restless(upper), restless(lower)) / height,
+        swings=max(float(np.ptp(level(upper))), float(np.ptp(level(lower)))) / height,
+        restless=max(moves(level(upper)), moves(level(lower))) / height,
         flat=1 - next_edge / min(fall - edge, edge + size - fall),
         u={"high": moves(upper), "low": moves(lower)},
     )
@@ -231,7 +234,7 @@ def _with_states(u: dict[str, float], found: EdgeAnalysis) -> dict[str, float]:
     """Uncertainties with what the states leave: all that is held against them is as sure as they are."""
     height, off = found.step, {"high": found.u["high"], "low": found.u["low"]}
     both = math.hypot(*off.values())
-    swings = found.restless / (FLAT_TO - FLAT_FROM)
+    swings = found.swings / (FLAT_TO - FLAT_FROM)
     more = {**off, "step": both, "overshoot": off["high"] / height, "droop": swings}
     more |= {name: both / height * (getattr(found, name) or 0.0) for name in ("rise_s", "fall_s")}
     return {name: math.hypot(value, more.get(name, 0.0)) for name, value in u.items()}

@@ -18,10 +18,10 @@ def flat_part(period: FloatArray, start: int, stop: int, next_edge: int) -> Floa
     return np.take(period, np.arange(first, last), mode="wrap")
 
 
-def restless(flat: FloatArray) -> float:
-    """How far a flat part swings about a straight line, from end to end."""
+def level(flat: FloatArray) -> FloatArray:
+    """A flat part less the straight line through it, which is how it droops."""
     along = np.arange(len(flat))
-    return float(np.ptp(flat - np.polyval(np.polyfit(along, flat, 1), along))) if len(flat) > 2 else float(np.ptp(flat))
+    return flat - np.polyval(np.polyfit(along, flat, min(1, len(flat) - 1)), along)
 
 
 def moves(flat: FloatArray) -> float:

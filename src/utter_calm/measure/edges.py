@@ -22,7 +22,7 @@ from utter_calm.signals.square import square
 
 _SETTLE_S, _RAMP_S = 0.2, 0.02
 _SHOWN_SAMPLES = 18
-_RESTLESS, _LEAST_FLAT = 0.02, 0.85
+_RESTLESS, _LEAST_FLAT = 0.01, 0.85
 
 
 @dataclass(frozen=True, slots=True)
