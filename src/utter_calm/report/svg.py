@@ -5,6 +5,8 @@ from __future__ import annotations
 import base64
 import struct
 import zlib
+from collections.abc import Sequence
+from dataclasses import replace
 from html import escape
 
 import numpy as np
@@ -13,6 +15,8 @@ from utter_calm.present.palette import LIGHT, Palette
 from utter_calm.present.picture.draw import draw
 from utter_calm.present.picture.drawing import Dots, Drawing, Image, Item, Path, Text
 from utter_calm.present.picture.view import PlotView
+
+_PEN_UP = np.full((1, 2), np.nan)
 
 
 def plot_svg(view: PlotView, *, width: float = 760, height: float = 380, palette: Palette = LIGHT, ident: str = "p") -> str:
@@ -31,7 +35,7 @@ def drawing_svg(drawing: Drawing, title: str, ident: str) -> str:
         f'height="{frame.height:.1f}"/></clipPath>',
     ]
     inside = False
-    for item in drawing.items:
+    for item in _joined(drawing.items):
         clipped = isinstance(item, Path | Dots) and getattr(item, "clipped", True)
         if clipped != inside:
             parts.append(f'<g clip-path="url(#{ident})" fill="none" stroke-linejoin="round">' if clipped else "</g>")
@@ -39,6 +43,20 @@ def drawing_svg(drawing: Drawing, title: str, ident: str) -> str:
         parts.append(_item(item))
     parts.append("</g></svg>" if inside else "</svg>")
     return "".join(parts)
+
+
+def _joined(items: Sequence[Item]) -> list[Item]:
+    """Lines that follow each other and look the same as one path of several pieces: a grid is dozens of them."""
+    out = list[Item]()
+    for item in items:
+        last = out[-1] if out else None
+        if isinstance(item, Path) and isinstance(last, Path) and not (item.fill or last.fill) and item.opacity == last.opacity == 1:
+            looks = (item.stroke, item.width, item.dash, item.clipped)
+            if looks == (last.stroke, last.width, last.dash, last.clipped) and len(item.points) == 2:
+                out[-1] = replace(last, points=np.concatenate([last.points, _PEN_UP, item.points]))
+                continue
+        out.append(item)
+    return out
 
 
 def _item(item: Item) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import re
 from dataclasses import replace
 from importlib import resources
@@ -79,7 +80,13 @@ def _pdf(html: str) -> bytes:
         f"@font-face {{ font-family: Inter; font-weight: {weight}; src: url('{Path(str(fonts / name)).as_uri()}'); }}"
         for name, weight in (("Inter-Regular.otf", 400), ("Inter-Medium.otf", 500), ("Inter-SemiBold.otf", 600))
     )
+    html = re.sub(r"<svg\b.*?</svg>", _put_aside, html, flags=re.DOTALL)
     with uncollected():
         configuration = FontConfiguration()
         sheet = weasyprint.CSS(string=faces, font_config=configuration)
         return bytes(weasyprint.HTML(string=html).write_pdf(stylesheets=[sheet], font_config=configuration))
+
+
+def _put_aside(svg: re.Match[str]) -> str:
+    """A picture as one of its own: then it is no part of the page, of which every element is styled and laid out."""
+    return f'<img class="picture" alt="" src="data:image/svg+xml;base64,{base64.b64encode(svg[0].encode()).decode()}">'
