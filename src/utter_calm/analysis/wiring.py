@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
@@ -77,14 +78,21 @@ def analyze_wiring(
 def _way_round(path: npt.NDArray[np.complex128], frequency: FloatArray) -> tuple[int, float]:
     """Sign and delay: the delay at which all tones agree best, then whether they agree on plus or on minus."""
     unit = path / np.maximum(np.abs(path), 1e-300)
-    delays = np.arange(0, _LONGEST_DELAY_S, 0.08 / frequency.max())
-    agree = np.abs(np.exp(2j * np.pi * np.outer(delays, frequency)) @ unit)
+    delays, turns = _turns(tuple(frequency.tolist()))
+    agree = np.abs(turns @ unit)
     # the shortest of equally good ones: tones on a grid agree again after its period
     best = float(delays[int(np.flatnonzero(agree > agree.max() - 0.02 * len(frequency))[0])])
     fine = best + np.linspace(-0.5, 0.5, 101) * 0.5 / frequency.max()
     at = np.exp(2j * np.pi * np.outer(fine, frequency)) @ unit
     index = int(np.argmax(np.abs(at)))
     return (1 if at[index].real >= 0 else -1), float(fine[index])
+
+
+@lru_cache(maxsize=8)
+def _turns(frequency: tuple[float, ...]) -> tuple[FloatArray, npt.NDArray[np.complex128]]:
+    """(d,) delays that are tried, and how each turns tones of these frequencies: the same for every unit that is looked at."""
+    delays = np.arange(0, _LONGEST_DELAY_S, 0.08 / max(frequency))
+    return delays, np.exp(2j * np.pi * np.outer(delays, frequency))
 
 
 def _hum(rest: LineSpectrum) -> float:

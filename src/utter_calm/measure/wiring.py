@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 import threading
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
@@ -50,9 +51,14 @@ class Finding:
 
 def probe_volts(level_v: float, rate_hz: int = USUAL_HZ) -> FloatArray:
     """(n, 2) what is played: five tones on each channel, its own, of ``level_v`` r.m.s. together; ramped."""
+    return level_v * _probe(rate_hz)
+
+
+@lru_cache(maxsize=2)
+def _probe(rate_hz: int) -> FloatArray:
     frames = round((_LISTEN_S + _SETTLE_S + _RAMP_S) * rate_hz)
     at = 2 * np.pi / rate_hz * np.arange(frames)
-    amplitude = level_v * math.sqrt(2 / len(_TONES_HZ[0]))
+    amplitude = math.sqrt(2 / len(_TONES_HZ[0]))
     sides = [sum(np.cos(f * at + _phase(k)) for k, f in enumerate(tones)) * amplitude for tones in _TONES_HZ]
     ramp = round(_RAMP_S * rate_hz)
     return with_ramps(np.stack(sides, axis=1), ramp, ramp)
