@@ -9,6 +9,7 @@ from scipy.signal import butter, sosfilt
 
 from utter_calm.analysis.sweep import analyze_sweep
 from utter_calm.analysis.sweep_faults import NO_FAULTS
+from utter_calm.analysis.sweep_places import displaced
 from utter_calm.cli import run
 from utter_calm.errors import NoSignal
 from utter_calm.measure.kinds import KINDS
@@ -127,6 +128,28 @@ def test_a_short_dropout_is_told_and_made_up_for(passed_hz, count, seconds, refl
     assert np.mean(off > 2 * found.u_gain[sure] + 2e-3 * truth[sure]) < (0.3 if reflections else 0.02)
     if not reflections:
         assert np.max(off / truth[sure]) < 0.01
+
+
+@pytest.mark.parametrize("seed", [2, 9, 18, 31, 50])
+def test_rooms_full_of_reflections_lack_nothing(seed):
+    """Arrivals that cancel each other, or outdo the direct sound for a while, and noise-like reverberation."""
+    rng = np.random.default_rng(seed)
+    seconds = float(rng.choice([0.5, 1, 2, 4]))
+    law, quiet = Sweep(20.0, 20_000.0, seconds, onset_s=0.1), np.zeros(RATE // 10)
+    stimulus = np.concatenate([quiet, Sweep(20.0, 20_000.0, seconds).samples(RATE, fade_in_s=0.01, fade_out_s=5e-3), quiet])
+    y = stimulus + through_a_room(stimulus, [(int(rng.integers(40, 4_000)), rng.uniform(-0.9, 0.9)) for _ in range(8)])
+    y += 1e-2 * y**2 + rng.normal(0, 1e-3, len(y))
+    faults = analyze_sweep(y, stimulus, law, RATE).faults
+    assert (faults.gaps, faults.repeated) == ((), ())
+
+
+def test_a_place_that_comes_back_is_no_gap():
+    """Of 850 samples nothing was lost: a reflection was louder for half a second."""
+    places = [-14, -18, -858, -845, 11, 0, 0, 0, 0]
+    known = [(6_000 * (k + 10), place) for k, place in enumerate(places)]
+    assert displaced(known, np.zeros(200_000), RATE) == ()
+    lost = [(start, 0 if k < 4 else 850) for k, (start, _) in enumerate(known)]
+    assert [gap.length for gap in displaced(lost, np.zeros(200_000), RATE)] == [850]
 
 
 @pytest.mark.parametrize(("at", "count"), [(100_000, 500), (110_000, 64), (120_000, 2_000)])

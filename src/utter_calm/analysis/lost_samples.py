@@ -9,7 +9,7 @@ import numpy.typing as npt
 
 from utter_calm.analysis.deconvolution import Deconvolved
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.sweep_filling import EXPLAINS, LONG, bettered, gone_on, smeared, stands_out
+from utter_calm.analysis.sweep_filling import EXPLAINS, LONG, bettered, gone_on, share_left, smeared, stands_out
 from utter_calm.analysis.sweep_places import Known, displaced, energy
 from utter_calm.analysis.tone_gaps import Gap
 from utter_calm.signals.sweep import Sweep
@@ -37,7 +37,7 @@ def with_lost_made_up(
         made = _made_up(response, lost, found.delay_s, stimulus, sweep, rate_hz)
         # a unit whose own delay changes looks ahead as well, but nothing is explained by putting samples in
         reaches = [smeared(gap, made.complete.delay_s, sweep, rate_hz) for gap in made.lost]
-        left = [stands_out(made.left, r) / max(stands_out(found.unexplained, r), 1e-300) for r in reaches]
+        left = [share_left(stands_out(made.left, r), stands_out(found.unexplained, r)) for r in reaches]
         if max(left) < EXPLAINS:
             made = _counted(made, response, stimulus, sweep, rate_hz) if len(response) < LONG else made
             return made.filled, made.complete, made.lost

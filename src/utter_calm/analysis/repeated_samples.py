@@ -9,7 +9,7 @@ import numpy as np
 from utter_calm.analysis.deconvolution import Deconvolved, deconvolve
 from utter_calm.analysis.lost_samples import CLOSER_S
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.sweep_filling import EXPLAINS, smeared, stands_out
+from utter_calm.analysis.sweep_filling import EXPLAINS, share_left, smeared, stands_out
 from utter_calm.analysis.sweep_places import Known, displaced, energy
 from utter_calm.analysis.tone_gaps import Gap
 from utter_calm.signals.sweep import Sweep
@@ -40,7 +40,7 @@ def without_repeated(
             # a unit whose own delay changes is late as well, but nothing is explained by taking samples out
             before = stands_out(found.unexplained, smeared(gap, complete.delay_s, sweep, rate_hz))
             there = replace(gap, start=gap.start - taken)
-            share.append(stands_out(complete.unexplained, smeared(there, complete.delay_s, sweep, rate_hz)) / max(before, 1e-300))
+            share.append(share_left(stands_out(complete.unexplained, smeared(there, complete.delay_s, sweep, rate_hz)), before))
             taken += gap.length
         if max(share) < EXPLAINS:
             much, left, complete = _counted(much, response, (left, complete), stimulus, sweep, rate_hz)

@@ -65,6 +65,11 @@ def stands_out(rest: FloatArray, reach: slice) -> float:
     return energy(rest[reach]) - min((energy(side) / len(side) * long for side in sides if len(side)), default=0.0)
 
 
+def share_left(left: float, before: float) -> float:
+    """What is left of what stood out before; all of it where nothing did, for then nothing is explained."""
+    return left / before if before > 0 else 1.0
+
+
 def smeared(gap: Gap, delay_s: float, sweep: Sweep, rate_hz: float) -> slice:
     """Where a gap shows: a response has no edge in time, it is smeared by as long as the sweep needs to leave a frequency."""
     passed = sweep.start_hz * np.exp((gap.start / rate_hz - delay_s - sweep.onset_s) / sweep.growth_s)

@@ -11,7 +11,7 @@ import numpy.typing as npt
 from utter_calm.analysis.deconvolution import Deconvolved
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.sweep_faults import find_clicks
-from utter_calm.analysis.sweep_filling import EXPLAINS, bettered, gone_on, smeared
+from utter_calm.analysis.sweep_filling import EXPLAINS, bettered, gone_on, share_left, smeared
 from utter_calm.analysis.sweep_places import energy
 from utter_calm.analysis.tone_gaps import Gap, runs
 from utter_calm.signals.sweep import Sweep
@@ -23,6 +23,7 @@ _AT_ONCE = 0.15
 _MOST_GAPS = 20
 _LEAST_GAP = 8
 _NOTHING, _CROSSES = 0.05, 0.08
+_STAYS = 0.1
 _LONGEST_S = 0.5
 _MUCH = 1e-6
 
@@ -48,14 +49,21 @@ def with_gaps_filled(response: FloatArray, found: Deconvolved, stimulus: FloatAr
         placed = tuple(_placed(gap, response, made.filled - made.complete.unexplained, rate_hz) for gap in gaps)
         if placed != gaps:
             gaps, made = placed, _filled(response, placed, made.complete.delay_s, stimulus, sweep, rate_hz)
-        inside = _inside(response, gaps)
-        before, left = (np.where(inside, 0.0, x.unexplained) for x in (found, made.complete))
-        reach = [smeared(gap, made.complete.delay_s, sweep, rate_hz) for gap in gaps]
-        share = [_at_edges(left, gap, r) / max(_at_edges(before, gap, r), 1e-300) for gap, r in zip(gaps, reach, strict=True)]
+        share = [_share(gap, response, found, made, sweep, rate_hz) for gap in gaps]
         if max(share) < EXPLAINS:
             return made
         gaps = tuple(gap for gap, left_of_it in zip(gaps, share, strict=True) if left_of_it < max(share))
     return GapsFilled(response, found)
+
+
+def _share(gap: Gap, response: FloatArray, found: Deconvolved, made: GapsFilled, sweep: Sweep, rate_hz: float) -> float:
+    """How much of what was unexplained about a gap is still so with it filled; 1 where that tells nothing."""
+    heard, missing = (energy(record[gap.start : gap.stop]) for record in (response, made.filled))
+    if heard > _STAYS * missing:  # what the rest explains there is silent too: arrivals that cancel each other
+        return 1.0
+    inside, reach = _inside(response, made.gaps), smeared(gap, made.complete.delay_s, sweep, rate_hz)
+    before, left = (_at_edges(np.where(inside, 0.0, x.unexplained), gap, reach) for x in (found, made.complete))
+    return share_left(left, before)
 
 
 def _at_edges(rest: FloatArray, gap: Gap, smeared_to: slice) -> float:

@@ -21,7 +21,7 @@ _LOWEST_HZ = 200.0
 _AROUND_S, _MOST_LOST_S, _ALIKE, _MUCH = 0.25, 0.5, 0.5, 1e-6
 _NEAR_S, _SURELY, _SHARP = 0.025, 0.75, 3.0
 _TINY = 1e-30
-_FEWEST, _LONGEST_SPAN, _BESIDE = 8, 3, 3
+_FEWEST, _LONGEST_SPAN, _BESIDE, _TWICE = 8, 3, 3, 2
 
 
 def places_in(response: FloatArray, found: Deconvolved, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> Known:
@@ -79,7 +79,12 @@ def _jumps(places: list[int]) -> list[tuple[int, int]]:
             behind = index + span
             beside = max((*change[max(0, index - 1) : index], *change[behind : behind + 1]), default=0)
             apart = all(behind <= one or other <= index for one, other in found)
-            if apart and places[behind] - places[index] >= _FEWEST + 4 * beside:
+            # a piece that holds the gap itself is found at either place, or between
+            within = all(places[index] - _FEWEST <= place <= places[behind] + _FEWEST for place in places[index + 1 : behind])
+            # what was there before already is no gap: for a while a reflection was louder than what comes straight
+            middle = (places[index] + places[behind]) / 2
+            back = sum(place > middle for place in places[:index]) >= _TWICE
+            if apart and within and not back and places[behind] - places[index] >= _FEWEST + 4 * beside:
                 found.append((index, behind))
     return sorted(found)
 
