@@ -90,6 +90,24 @@ def told(capsys, *arguments):
     return {r["name"]: r for r in out["readings"]}, {t["name"]: t for t in out["traces"]}, {t["code"] for t in out["trust"]}, out
 
 
+@pytest.mark.parametrize("count", [100, 400])
+def test_a_dropout_before_a_microphone_is_told_and_is_no_rub(files, capsys, count):
+    """It put the response off by up to 2.7 dB without a word, and was told as a rub of the cone."""
+    recording, played, folder = files
+    whole, _ = soundfile.read(recording)
+    clean, clean_traces, clean_trust, _ = told(capsys, "analyze", "acoustic", recording, "--stimulus", played)
+    assert clean_trust == set()
+    at = int(np.argmax(np.abs(whole) > 0.05)) + int(0.45 * len(whole))
+    whole[at : at + count] = np.random.default_rng(1).normal(0, 1e-4, count)
+    values, traces, trust, _ = told(capsys, "analyze", "acoustic", wav(folder / "d.wav", whole), "--stimulus", played)
+    assert trust == {"dropout"}
+    assert "buzz_low" not in values
+    assert values["delay"]["value"] == pytest.approx(clean["delay"]["value"], abs=2e-6)
+    off = np.array(traces["response"]["magnitude"]) / clean_traces["response"]["magnitude"]
+    f = np.array(traces["response"]["x"])
+    assert np.median(np.abs(20 * np.log10(off[(f > 300) & (f < 12_000)]))) < 0.05
+
+
 def test_everything_out_of_one_recording(files, capsys):
     recording, played, folder = files
     correction = folder / "mic.txt"

@@ -95,11 +95,12 @@ class SweepAnalysis:
 
 @dataclass(frozen=True, slots=True, eq=False)
 class WholeSweep:
-    """What a sweep told, the impulse responses that it was made from, and their noise."""
+    """What a sweep told, the impulse responses that it was made from, their noise, and the recording with its gaps filled."""
 
     told: SweepAnalysis
     found: Deconvolved
     noise: NoiseFloor
+    filled: FloatArray
 
 
 def analyze_sweep(
@@ -122,7 +123,7 @@ def analyze_sweep_whole(
     if not np.any(response != response[0]):
         raise NoSignal(f"The recorded response {what_is_there(response)}.", hint="Check the wiring and the level.")
     try:
-        found, faults, moved = _deconvolve_mended(response, stimulus, sweep, rate_hz, known)
+        found, faults, moved, filled = _deconvolve_mended(response, stimulus, sweep, rate_hz, known)
     except ValueError as problem:
         raise NoSignal(f"The sweep cannot be analysed: {problem}.", hint="Check that the stimulus is the right file.") from problem
     grid = log_grid(found.low_hz, found.high_hz)
@@ -148,7 +149,7 @@ def analyze_sweep_whole(
         orders=tuple(orders),
         snr=_snr(response, sweep, found.delay_s, rate_hz),
     )
-    return WholeSweep(told, found, noise)
+    return WholeSweep(told, found, noise, filled if faults.gaps or faults.repeated else response)
 
 
 def _unheard(faults: SweepFaults, sweep: Sweep, delay_s: float, rate_hz: float) -> Iterator[tuple[float, float]]:
@@ -195,7 +196,7 @@ def _heard_to(response: FloatArray, found: Deconvolved, sweep: Sweep, rate_hz: f
 
 def _deconvolve_mended(
     response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float, known: Excitation | None
-) -> tuple[Deconvolved, SweepFaults, FloatArray | None]:
+) -> tuple[Deconvolved, SweepFaults, FloatArray | None, FloatArray]:
     """Deconvolve; what is missing is filled in and clicks are bridged first, each round seeing these more sharply."""
     found = deconvolve(response, stimulus, sweep, rate_hz, known)
     if not is_heard(response, found.unexplained, (found.low_hz, found.high_hz), rate_hz):
@@ -222,11 +223,8 @@ def _deconvolve_mended(
         found = deconvolve(mended, stimulus, sweep, rate_hz, known)
         unexplained = response - (mended - found.unexplained)
     reach = _AT_EDGE_S * rate_hz
-    return (
-        found,
-        SweepFaults(clicks, made.gaps).without_ends(reach).told_with(lost, reach).with_repeated(repeated, reach),
-        made.moved,
-    )
+    faults = SweepFaults(clicks, made.gaps).without_ends(reach).told_with(lost, reach).with_repeated(repeated, reach)
+    return found, faults, made.moved, made.filled
 
 
 def log_grid(low_hz: float, high_hz: float, points_per_octave: int = POINTS_PER_OCTAVE) -> FloatArray:

@@ -126,7 +126,7 @@ def analyze_loudspeaker(
     ) if arrivals.direct_s is not None else ()  # fmt: skip
     delay = found.delay_s + late
     magnitude = np.abs(found.gain)
-    buzz = high_order(recorded, sweep, delay, rate_hz, (found.frequency_hz, magnitude))
+    buzz = high_order(read.filled, sweep, delay, rate_hz, (found.frequency_hz, magnitude))
     return Loudspeaker(
         found, delay, arrivals.direct_s is not None, reflections, _impulse(whole.gain, rate_hz, late), rate_hz, whole.low_hz,
         whole.high_hz, buzz, read.noise.magnitude(found.frequency_hz, 1.0),
