@@ -108,6 +108,16 @@ def test_a_dropout_before_a_microphone_is_told_and_is_no_rub(files, capsys, coun
     assert np.median(np.abs(20 * np.log10(off[(f > 300) & (f < 12_000)]))) < 0.05
 
 
+def test_samples_that_stand_still_before_a_microphone_are_told(files, capsys):
+    """What is held is not silent: as of any sweep, it is told where it stands still."""
+    recording, played, folder = files
+    x, _ = soundfile.read(recording)
+    at = len(x) // 2
+    x[at : at + 400] = x[at]
+    _, _, trust, _ = told(capsys, "analyze", "acoustic", wav(folder / "h.wav", x), "--stimulus", played)
+    assert "dropout" in trust
+
+
 def test_everything_out_of_one_recording(files, capsys):
     recording, played, folder = files
     correction = folder / "mic.txt"

@@ -33,7 +33,7 @@ def band_mean(frequency_hz: FloatArray, magnitude: FloatArray, band_hz: tuple[fl
 def heard_trust(trust: Sequence[Trust], found: Loudspeaker, channel: int, sweep: Sweep, rate_hz: float) -> list[Trust]:
     """What befell a recording in a room, as of any sweep."""
     said = sweep_trust(found.sweep, channel, sweep, rate_hz)
-    known = ("late_start", "early_end", "dropout", *(t.code for t in said))
+    known = ("late_start", "early_end", *(t.code for t in said))
     return [*(t for t in trust if t.code not in known), *said]
 
 
