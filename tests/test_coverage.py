@@ -201,7 +201,7 @@ def scatter(measure, repeats=REPEATS):
         (hum, {"noise", "noise_a", "noise_468_2k", "noise_density", "idle_tone_1"}),
         (quiet_tone, {"dynamic_range", "dynamic_range_a", "dynamic_range_flat", "noise_corrected"}),
         (impedances, {"output_impedance", "damping_factor", "input_impedance", "input_capacitance"}),
-        (edges, {"rise_time", "fall_time", "slew_rate", "step_height", "droop", "overshoot"}),
+        (edges, {"rise_time", "fall_time", "slew_rate", "step_height", "base", "top", "droop", "overshoot"}),
         (multitone, {"multitone_residual", "multitone_level"}),
         (imd, {"imd_smpte", "imd_smpte_2", "imd_smpte_3", "imd_din", "imd_din_2", "imd_din_3", "imd_ccif_2", "imd_ccif_3"}),
         (crosstalk, {"crosstalk", "crosstalk_at_1khz", "crosstalk_at_10khz", "channel_balance", "balance_spread",

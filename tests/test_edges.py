@@ -113,3 +113,16 @@ def test_a_state_is_told_right_or_said_to_be_unsettled(zeta, ratio, duty):
         top, droop = (result.reading(name, 1) for name in ("top", "droop"))
         assert top.value == pytest.approx(1, abs=2 * top.uncertainty + 2e-3)
         assert abs(droop.value) < 3 * droop.uncertainty + 0.02
+
+
+def test_noise_does_not_unsettle_an_edge(noise):
+    """The flat parts of settled edges that lie in noise move by what the noise does to them, and by no more."""
+    t = np.arange(9_600) % 191.37
+    settled = np.where(t < 0.5 * 191.37, 0.5, -0.5)
+    out, capture = ResultBuilder(), Capture(settled[:, None], RATE)
+    found = analyze_edges(settled + noise.normal(0, 0.1, len(t)), RATE)
+    add_edges(out, found, capture, 1)
+    assert "unsettled" not in {item.code for item in out.build().trust}
+    assert found.restless == 0
+    assert abs(found.high - 0.5) < 3 * found.u["high"]
+    assert found.u["high"] < 0.1 * 3 * np.sqrt(2 / (0.2 * len(t)))

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -24,6 +25,7 @@ _MOST_HARMONICS = 1_000
 _STANDS_OUT = 0.3
 _ODD, _SEEN = 8.0, 0.02
 _TRIES = 100
+_NOISY = 3.0
 _FADES_FROM = 0.8
 _RINGS = 0.005
 _LONG = 0.6
@@ -62,8 +64,8 @@ class EdgeAnalysis:
     odd_periods
         How many periods are not like the others: a dropout, a click.
     swings, restless
-        How far the flat parts swing about a straight line, and how far their halves are apart from it, over the step: what rings or
-        settles takes longer than they last.
+        How far the flat parts swing about a straight line, and how far their halves are apart from it, over the step, beyond
+        what noise does: what rings or settles takes longer than they last.
     flat
         What the edge leaves of the shorter of the two states.
     """
@@ -116,8 +118,10 @@ def analyze_edges(record: FloatArray, rate_hz: float, *, near_hz: float | None =
     if float(np.std(period)) < _STANDS_OUT * noise:
         raise NoSignal("Nothing repeats in the record.", hint="Edges need a square or a pulse train.")
     found = _read(period, 1 / frequency, frequency, noise, _softened(spectrum, count))
-    spread = _spread(spectrum, count, noise * math.sqrt(2 / len(record)), found)
-    return replace(found, odd_periods=_odd_periods(fit.residual, rate_hz / frequency, found.step), u=_with_states(spread, found))
+    tries = _read_again(spectrum, count, noise * math.sqrt(2 / len(record)), found)
+    found = _beyond_noise(found, tries)
+    odd = _odd_periods(fit.residual, rate_hz / frequency, found.step)
+    return replace(found, odd_periods=odd, u=_with_states(_spread(tries), found))
 
 
 def _softened(spectrum: npt.NDArray[np.complex128], count: int) -> FloatArray:
@@ -128,28 +132,43 @@ def _softened(spectrum: npt.NDArray[np.complex128], count: int) -> FloatArray:
     return np.asarray(np.fft.irfft(faded, 2 * (len(spectrum) - 1)))
 
 
-def _spread(spectrum: npt.NDArray[np.complex128], count: int, sigma: float, found: EdgeAnalysis) -> dict[str, float]:
-    """Standard uncertainties: the averaged period is read again with as much noise on each harmonic as the record leaves.
+def _read_again(spectrum: npt.NDArray[np.complex128], count: int, sigma: float, found: EdgeAnalysis) -> list[EdgeAnalysis]:
+    """Read the averaged period many times, with as much noise added to each harmonic as the record leaves.
 
     ``sigma`` is that of the real and of the imaginary part of a fitted phasor. Propagation of distributions, GUM
     supplement 1 (JCGM 101), with a seed of its own so that the same record gives the same.
     """
     rng, size = np.random.default_rng(1), 2 * (len(spectrum) - 1)
-    tries: dict[str, list[float]] = {name: [] for name in _SPREADING}
+    tries = []
     for _ in range(_TRIES):
         noisy = spectrum.copy()
         noisy[1 : count + 1] += (size / 2) * sigma * (rng.standard_normal(count) + 1j * rng.standard_normal(count))
-        try:
-            again = _read(
-                np.fft.irfft(noisy, size), 1 / found.frequency_hz, found.frequency_hz, found.noise, _softened(noisy, count)
+        with suppress(NoSignal):
+            tries.append(
+                _read(np.fft.irfft(noisy, size), 1 / found.frequency_hz, found.frequency_hz, found.noise, _softened(noisy, count))
             )
-        except NoSignal:
-            continue
-        for name, values in tries.items():
-            value = getattr(again, name)
-            if value is not None:
-                values.append(value)
-    return {name: float(np.std(values, ddof=1)) for name, values in tries.items() if len(values) > 2}
+    return tries
+
+
+def _spread(tries: list[EdgeAnalysis]) -> dict[str, float]:
+    """Standard uncertainties from the noise: how far the tries are apart."""
+    told = {name: [value for again in tries if (value := getattr(again, name)) is not None] for name in _SPREADING}
+    return {name: float(np.std(values, ddof=1)) for name, values in told.items() if len(values) > 2}
+
+
+def _beyond_noise(found: EdgeAnalysis, tries: list[EdgeAnalysis]) -> EdgeAnalysis:
+    """How far the flat parts move and swing, without what noise alone does to them, which the tries tell."""
+
+    def own(value: float, noisy: float) -> float:
+        return math.sqrt(max(0.0, value**2 - (_NOISY * noisy) ** 2))
+
+    if not tries:
+        return found
+    states = {name: own(value, float(np.std([again.u[name] for again in tries]))) for name, value in found.u.items()}
+    restless = own(found.restless, float(np.std([again.restless for again in tries])))
+    # what swings has no sign: the noise is on it once, and on the tries twice
+    swings = own(found.swings, math.sqrt(max(0.0, float(np.mean([again.swings**2 for again in tries])) - found.swings**2)))
+    return replace(found, swings=swings, restless=restless, u=states)
 
 
 def _odd_periods(residual: FloatArray, samples: float, height: float) -> int:
@@ -224,7 +243,7 @@ def _read(period: FloatArray, duration: float, frequency: float, noise: float, s
         period=period,
         noise=noise,
         swings=max(float(np.ptp(level(upper))), float(np.ptp(level(lower)))) / height,
-        restless=max(moves(level(upper)), moves(level(lower))) / height,
+        restless=max(moves(level(upper)), moves(level(lower)), key=abs) / height,
         flat=1 - next_edge / min(fall - edge, edge + size - fall),
         u={"high": moves(upper), "low": moves(lower)},
     )

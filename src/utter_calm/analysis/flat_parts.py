@@ -27,7 +27,7 @@ def level(flat: FloatArray) -> FloatArray:
 def moves(flat: FloatArray) -> float:
     """How far the state of the second half of a flat part is from that of the first."""
     halves = np.array_split(flat, 2)
-    return abs(float(np.median(halves[1]) - np.median(halves[0]))) if len(flat) > 1 else 0.0
+    return float(np.median(halves[1]) - np.median(halves[0])) if len(flat) > 1 else 0.0
 
 
 def droop(flat: FloatArray, whole: int, height: float) -> float:

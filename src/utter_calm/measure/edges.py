@@ -128,7 +128,7 @@ def add_edges(out: ResultBuilder, found: EdgeAnalysis, capture: Capture, channel
     if found.odd_periods:
         text = f"On channel {channel} {found.odd_periods} periods are not like the others: a dropout, or a click."
         out.trust.append(Trust("dropout", text))
-    if found.restless > _RESTLESS or found.flat < _LEAST_FLAT:
+    if abs(found.restless) > _RESTLESS or found.flat < _LEAST_FLAT:
         text = f"Channel {channel} still rings or settles when the next edge comes: states, droop and overshoot are unsure."
         out.trust.append(Trust("unsettled", f"{text} Lower the repetition."))
     if found.rise_s is not None:
