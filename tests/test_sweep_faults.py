@@ -7,6 +7,7 @@ import pytest
 import soundfile
 from scipy.signal import butter, sosfilt
 
+from tests.conftest import volts_capture
 from utter_calm.analysis.sweep import analyze_sweep
 from utter_calm.analysis.sweep_faults import NO_FAULTS
 from utter_calm.analysis.sweep_places import displaced
@@ -239,6 +240,20 @@ def test_a_click_behind_lost_samples_is_told_in_the_recordings_time(heard, playe
     assert [a for a, _ in found.faults.clicks] == pytest.approx([129_500], abs=4)
     low, high = found.faults.missed_hz(found.faults.gaps[0], LAW, found.delay_s, RATE)
     assert (low, high) == pytest.approx([10 * np.exp((at / RATE - 0.25) / LAW.growth_s) for at in (100_000, 100_500)], rel=0.01)
+
+
+def test_a_dropout_of_either_channel_is_told(played, heard):
+    """That of one channel, whose samples stand still, hid that of the other, where the noise went on."""
+    kind = KINDS["response"]
+    settings = kind.settings_type(start_hz=10.0, stop_hz=22_000.0, duration_s=3.0, rate_hz=RATE)
+    both = np.repeat(kind.stimulus(settings).volts[:, None] * 0.5, 2, axis=1)
+    both += np.random.default_rng(5).normal(0, 1e-5, both.shape)
+    both[80_000:82_000, 0] = 0.0
+    both[100_000:102_000, 1] = np.random.default_rng(1).normal(0, 1e-5, 2_000)
+    told = kind.analyze(settings, volts_capture(both, RATE, 1.0, drive_known=True)).trust
+    dropouts = [t.text for t in told if t.code == "dropout"]
+    assert [text.startswith(f"Channel {n}") for n, text in enumerate(dropouts, start=1)] == [True, True], dropouts
+    assert all("Hz the response is not known" in text for text in dropouts)
 
 
 def test_the_command_tells_times(tmp_path, capsys, heard, played):

@@ -23,11 +23,11 @@ from utter_calm.measure.acoustic_result import (
     add_response,
     add_time_curves,
     add_times,
-    heard_trust,
 )
 from utter_calm.measure.by_channel import by_channel
 from utter_calm.measure.capture import Capture, divided_out
 from utter_calm.measure.result import Result, ResultBuilder, Trust
+from utter_calm.measure.sweep_trust import heard_trust
 from utter_calm.measure.usable import usable_part
 from utter_calm.quantities import parse_quantity
 from utter_calm.quantities.levels import SPL_REFERENCE_PA
@@ -108,7 +108,7 @@ def heard(one: Capture, played: Played, divisor: Correction | None) -> tuple[Res
         found, skew = analyze_loudspeaker(common.recorded, *played_by, top_hz=common.top_hz), common.skew
     else:
         found, skew = analyze_in_time(common.recorded, *played_by, common.top_hz)
-    out.trust.extend(heard_trust(trust, found, 1, common.sweep, common.rate_hz))
+    out.trust.extend(heard_trust(trust, found.sweep, 1, common.sweep, common.rate_hz))
     missing = common.ends_early_s + found.delay_s
     if missing > 0:
         text = f"The recording ends {missing:.2f} s before the stimulus does: its top is missing."

@@ -23,8 +23,9 @@ from utter_calm.formats.audio import read_audio
 from utter_calm.formats.tables import csv_text, write_text
 from utter_calm.measure.by_channel import by_channel
 from utter_calm.measure.capture import Capture
-from utter_calm.measure.response import add_response, sweep_trust
+from utter_calm.measure.response import add_response
 from utter_calm.measure.result import Result, ResultBuilder, Trust
+from utter_calm.measure.sweep_trust import heard_trust
 from utter_calm.measure.usable import usable_part
 
 
@@ -53,10 +54,7 @@ def sweep(response: Path, stimulus: Path, channel: int | None, csv_path: Path | 
             marked = analyze_sweep(common.recorded, source, law, played_rate)
             clocked = SkewedSweep(marked, common.skew, 2 * common.u_skew, phase_holds=True)
         found = clocked.found
-        said = sweep_trust(found, 1, law, played_rate)
-        # a stretch that stands still is a gap in the sweep as well, which says more
-        known = ("late_start", "early_end", *(t.code for t in said))
-        out.trust.extend((*(t for t in trust if t.code not in known), *said))
+        out.trust.extend(heard_trust(trust, found, 1, law, played_rate))
         add_skew(out, clocked.skew, clocked.doubt, leans=" It was taken out.")
         if not clocked.phase_holds:
             text = "Whether the recorder's clock is the player's cannot be told, and it seems not: phase and delay are withheld."

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 
 import numpy as np
 
@@ -13,10 +12,8 @@ from utter_calm.analysis.acoustic.loudspeaker import Loudspeaker, LoudspeakerRes
 from utter_calm.analysis.response import corners
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import ComplexArray, analytic
-from utter_calm.measure.response import sweep_trust
 from utter_calm.measure.result import ResultBuilder, Trace, Trust
 from utter_calm.quantities import si_text
-from utter_calm.signals.sweep import Sweep
 
 BAND_HZ = (300.0, 3000.0)
 _VOLTS, _SHORT_HZ, _THREE_DB, _TEN_DB = 2.83, 500.0, 10 ** (-3 / 20), 10 ** (-10 / 20)
@@ -28,13 +25,6 @@ def band_mean(frequency_hz: FloatArray, magnitude: FloatArray, band_hz: tuple[fl
         return None
     grid = np.geomspace(*band_hz, 1200)
     return math.sqrt(float(np.mean(magnitude_at(grid, frequency_hz, magnitude) ** 2)))
-
-
-def heard_trust(trust: Sequence[Trust], found: Loudspeaker, channel: int, sweep: Sweep, rate_hz: float) -> list[Trust]:
-    """What befell a recording in a room, as of any sweep."""
-    said = sweep_trust(found.sweep, channel, sweep, rate_hz)
-    known = ("late_start", "early_end", *(t.code for t in said))
-    return [*(t for t in trust if t.code not in known), *said]
 
 
 def add_times(out: ResultBuilder, found: Loudspeaker, delay_s: float, channel: int = 1) -> None:

@@ -22,7 +22,6 @@ from utter_calm.measure.acoustic_result import (
     add_response,
     add_time_curves,
     add_times,
-    heard_trust,
 )
 from utter_calm.measure.acoustic_settings import AUTO, BY_HAND, CLOSE, LoudspeakerSettings
 from utter_calm.measure.beside import begun
@@ -33,6 +32,7 @@ from utter_calm.measure.pictures import PHASE
 from utter_calm.measure.point import ORDERS
 from utter_calm.measure.result import Reading, Result, ResultBuilder, Trust
 from utter_calm.measure.situation import add_sensitivities, field_gain, situation_trust, top_of
+from utter_calm.measure.sweep_trust import heard_trust
 from utter_calm.measure.swept import between_silences
 from utter_calm.measure.usable import usable_part
 from utter_calm.quantities import si_text
@@ -130,7 +130,7 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         impedance = None if through is None else through()
         if progress is not None:
             progress(0.7)
-        kept = heard_trust(trust, found, channel, settings.sweep, capture.rate_hz)
+        kept = heard_trust(trust, found.sweep, channel, settings.sweep, capture.rate_hz)
         begins = int((settings.sweep.onset_s + found.delay_s) * capture.rate_hz)
         sounding = heard[max(0, begins) : begins + int(settings.duration_s * capture.rate_hz)]
         level = float(np.sqrt(np.mean(sounding**2))) if len(sounding) else 0.0

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -19,12 +19,12 @@ from utter_calm.measure.parallel import each_channel
 from utter_calm.measure.pictures import PHASE
 from utter_calm.measure.point import ORDERS
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
+from utter_calm.measure.sweep_trust import heard_trust
 from utter_calm.measure.swept import SweptSettings, between_silences
 from utter_calm.measure.tone_readings import TONE_READINGS
-from utter_calm.measure.usable import clicks, dropout, usable_part
+from utter_calm.measure.usable import usable_part
 from utter_calm.quantities import si_text
 from utter_calm.rig import FULL_SCALE
-from utter_calm.signals.sweep import Sweep
 
 
 @dataclass(frozen=True, slots=True)
@@ -117,10 +117,9 @@ class Response(SingleStimulus[ResponseSettings]):
         )
         if progress is not None:
             progress(0.9)
-        trust = [t for n in capture.numbers for t in usable_part(capture, n)[1] if t.code not in ("late_start", "early_end")]
+        trust: list[Trust] = []
         for number, found in zip(capture.numbers, analyses, strict=True):
-            said = sweep_trust(found, number, settings.sweep, capture.rate_hz)
-            trust += said if all(t.code != "dropout" for t in trust) else [t for t in said if t.code != "dropout"]
+            trust += heard_trust(usable_part(capture, number)[1], found, number, settings.sweep, capture.rate_hz)
         return Prepared(capture, dict(zip(capture.numbers, analyses, strict=True)), tuple(trust))
 
     def conclude(
@@ -148,25 +147,6 @@ class Prepared:
     capture: Capture
     channels: dict[int, SweepAnalysis]
     trust: tuple[Trust, ...]
-
-
-def sweep_trust(found: SweepAnalysis, channel: int, sweep: Sweep, rate_hz: float) -> list[Trust]:
-    """Say what befell the recording of a sweep, and what was done about it."""
-    out = []
-    if found.faults.clicks:
-        out.append(clicks(channel, found.faults.clicks, rate_hz, ": bridged before anything was computed."))
-    if found.faults.gaps:
-        spans = [(gap.start / rate_hz, gap.length / rate_hz) for gap in found.faults.gaps]
-        missed = [found.faults.missed_hz(gap, sweep, found.delay_s, rate_hz) for gap in found.faults.gaps]
-        bands = ", ".join(f"{si_text(a, 'Hz', digits=3)} to {si_text(b, 'Hz', digits=3)}" for a, b in missed[:3])
-        said = dropout(channel, spans, "loses the sweep", cut=False)
-        out.append(replace(said, text=f"{said.text} About {bands} the response is not known."))
-    if found.faults.repeated:
-        where = ", ".join(
-            f"{gap.length / rate_hz * 1e3:.3g} ms at {gap.start / rate_hz:.3f} s" for gap in found.faults.repeated[:3]
-        )
-        out.append(Trust("repeated", f"Channel {channel} repeats {where}: taken out before anything was computed."))
-    return out
 
 
 def add_response(

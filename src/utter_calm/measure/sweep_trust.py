@@ -1,0 +1,38 @@
+"""What befell the recording of a sweep, and what was done about it, in words."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+from utter_calm.analysis.sweep import SweepAnalysis
+from utter_calm.measure.result import Trust
+from utter_calm.measure.usable import clicks, dropout
+from utter_calm.quantities import si_text
+from utter_calm.signals.sweep import Sweep
+
+
+def heard_trust(trust: Sequence[Trust], found: SweepAnalysis, channel: int, sweep: Sweep, rate_hz: float) -> list[Trust]:
+    """What befell the recording of a sweep on a channel: of what stands still the sweep tells what it hides as well."""
+    said = _sweep_trust(found, channel, sweep, rate_hz)
+    known = ("late_start", "early_end", *(t.code for t in said))
+    return [*(t for t in trust if t.code not in known), *said]
+
+
+def _sweep_trust(found: SweepAnalysis, channel: int, sweep: Sweep, rate_hz: float) -> list[Trust]:
+    """Say what befell the recording of a sweep, and what was done about it."""
+    out = []
+    if found.faults.clicks:
+        out.append(clicks(channel, found.faults.clicks, rate_hz, ": bridged before anything was computed."))
+    if found.faults.gaps:
+        spans = [(gap.start / rate_hz, gap.length / rate_hz) for gap in found.faults.gaps]
+        missed = [found.faults.missed_hz(gap, sweep, found.delay_s, rate_hz) for gap in found.faults.gaps]
+        bands = ", ".join(f"{si_text(a, 'Hz', digits=3)} to {si_text(b, 'Hz', digits=3)}" for a, b in missed[:3])
+        said = dropout(channel, spans, "loses the sweep", cut=False)
+        out.append(replace(said, text=f"{said.text} About {bands} the response is not known."))
+    if found.faults.repeated:
+        where = ", ".join(
+            f"{gap.length / rate_hz * 1e3:.3g} ms at {gap.start / rate_hz:.3f} s" for gap in found.faults.repeated[:3]
+        )
+        out.append(Trust("repeated", f"Channel {channel} repeats {where}: taken out before anything was computed."))
+    return out
