@@ -13,6 +13,8 @@ from utter_calm.analysis.acoustic.near import near_response
 from utter_calm.analysis.acoustic.ringing import find_ringing
 from utter_calm.analysis.acoustic.skew import analyze_in_time
 from utter_calm.analysis.skewed_sweep import resampled
+from utter_calm.measure.acoustic_result import BAND_HZ, add_curve_readings, add_response
+from utter_calm.measure.result import ResultBuilder
 
 PLAYED, SWEEP = stimulus()
 
@@ -49,6 +51,48 @@ def test_delay_and_reflections_are_those_of_the_paths(late_s, high):
     for one, (after, level) in zip(found.reflections, detours, strict=True):
         assert one.after_s == pytest.approx(after, abs=2e-5)
         assert one.level == pytest.approx(level, rel=0.05)
+
+
+@pytest.mark.sampled(2)
+@pytest.mark.parametrize(
+    ("modes", "order", "high"),
+    [
+        (((10_555, 5.3, 13.4), (2_019, 11.7, 11.9)), 2, 3_066),
+        (((11_612, 9.3, 11.5), (8_567, 11.0, 7.3), (2_364, 4.5, 7.7)), 1, 1_855),
+        (((10_454, 6.4, 4.2), (2_227, 7.3, 10.0)), 1, 1_270),
+        (((1_508, 4.0, 9.8), (2_958, 24.7, 12.2), (7_866, 3.2, 8.7)), 1, 5_554),
+        (((4_996, 3.6, 10.4),), 2, 2_340),
+    ],
+)
+def test_what_rings_is_no_reflection(modes, order, high):
+    """A resonance behind a dull direct sound, as off the axis, ended the window after half a millisecond."""
+
+    def change(x):
+        for mode in modes:
+            x = peaking(x, *mode)[0]
+        return sosfilt(butter(order, high, fs=RATE, output="sos"), x)
+
+    found = taken([(0.003, 0.5), (0.003 + 4.662e-3, 0.19)], change=change, noise=1e-6)
+    (one,) = found.reflections
+    assert one.after_s == pytest.approx(4.662e-3, abs=3e-5)
+
+
+def test_of_a_room_ends_and_tolerance_are_told_by_third_octaves():
+    """A comb falls 3 dB below the mean wherever reflections cancel: both ends lay in the middle of the band."""
+    paths = [(0.003, 1.0), *((0.003 + t, a) for t, a in ((3.1e-3, 0.6), (14.662e-3, 0.5), (19.3e-3, -0.5), (34.1e-3, 0.4)))]
+    out = ResultBuilder()
+    add_response(out, taken(paths).response(None), 1.0, "1")
+    add_curve_readings(out, 1, distance_m=None, band_hz=BAND_HZ, room=True)
+    told = out.build()
+    assert told.reading("lower_3db") is None
+    assert told.reading("lower_10db").value == pytest.approx(70 / np.sqrt(3), rel=0.3)
+    assert told.reading("response_below").value > 0.5
+    assert "third octaves" in told.reading("lower_10db").label
+    assert [t.code for t in told.trust] == ["room_heard"]
+    out = ResultBuilder()
+    add_response(out, taken(paths).response(None), 1.0, "1")
+    add_curve_readings(out, 1, distance_m=None, band_hz=BAND_HZ)
+    assert out.build().reading("lower_3db").value > 300
 
 
 def test_gated_response_is_the_loudspeakers_above_twice_the_limit():

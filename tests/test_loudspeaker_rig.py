@@ -20,6 +20,7 @@ from utter_calm.measure.directivity import DirectivityAverages, DirectivitySetti
 from utter_calm.measure.kinds import KINDS
 from utter_calm.measure.level_effect import NOISE, PASCAL, Effect, find_level
 from utter_calm.measure.loudspeaker import LoudspeakerSweep
+from utter_calm.measure.result import Result
 from utter_calm.measure.situation import top_of
 from utter_calm.measure.splice import SplicedResponse, SpliceSettings
 from utter_calm.measure.take_step import take_step
@@ -220,6 +221,11 @@ def test_angles_are_averaged_and_told():
     index = result.trace("sound_power_index")
     assert np.interp(10_000, index.x, index.magnitude) > np.interp(300, index.x, index.magnitude) > 0.9
     assert result.reading("even_to").value < result.reading("narrowest_at").value
+    response = takes[2].result.trace("response")
+    short = replace(takes[2], result=Result((), (replace(response, valid=(2_000.0, response.valid[1])),)))
+    said = DirectivityAverages().deduce(DirectivitySettings(), {"angles": (*takes[:2], short, *takes[3:])}).trust
+    text = next(t.text for t in said if t.code == "windows_differ")
+    assert text.startswith("At 60° horizontal the window ends early: nothing is told below 2.00 kHz, where most angles go down to ")
     with pytest.raises(MeasurementError, match="axis"):
         DirectivityAverages().deduce(DirectivitySettings(), {"angles": takes[1:]})
     with pytest.raises(MeasurementError, match="between"):

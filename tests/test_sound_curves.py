@@ -12,6 +12,7 @@ from utter_calm.analysis.acoustic.orbits import AngleGap, beamwidth, orbit_of, r
 from utter_calm.analysis.acoustic.splice import NoOverlap, baffle_step, splice
 from utter_calm.cli import run
 from utter_calm.errors import MeasurementError, NoSignal
+from utter_calm.measure.averages import narrowing_words
 
 GRID = np.geomspace(20, 20_000, 1500)
 RADIUS = 0.0651
@@ -201,6 +202,12 @@ def test_a_beam_that_bunches_opens_and_breaks_up_is_told():
     assert told.breaks_up_hz is None
     lobes = even * np.where(octaves > 4, 10 ** (0.15 * np.sin(2 * np.pi * 3 * octaves)), 1.0)
     assert 200 * 2**3.9 < narrowing(f, lobes).breaks_up_hz < 200 * 2**4.6
+    # what is narrow from the beginning is not said to be wide
+    treble = narrowing(f[150:], even[150:])
+    assert (treble.even_to_hz, treble.crossover_hz) == (None, None)
+    words = narrowing_words(treble)
+    assert words.startswith(f"Narrower than 120° already at {f[150] / 1e3:.2f} kHz")
+    assert "cross over lower" in words
     assert turning_points(np.array([0.0, 1, 0.9, 2, 0, 0.1, 3]), 0.5) == [3, 4, 6]
 
 

@@ -84,7 +84,9 @@ def acoustic(
         if not found.direct:
             used = None
         add_response(out, found.response(used), scale.factor, scale.unit, by_hand=by_hand, top_hz=common.top_hz)
-        add_curve_readings(out, 1, distance_m=away if scale.unit != "1" else None, band_hz=BAND_HZ)
+        add_curve_readings(
+            out, 1, distance_m=away if scale.unit != "1" else None, band_hz=BAND_HZ, room=used is None and bool(found.reflections)
+        )
         add_distortion(out, found, "FS")
         add_time_curves(out, found)
         return out.build()

@@ -10,12 +10,14 @@ from utter_calm.analysis.acoustic.curves import magnitude_at
 from utter_calm.analysis.acoustic.gate import Gate
 from utter_calm.analysis.acoustic.loudspeaker import Loudspeaker, LoudspeakerResponse
 from utter_calm.analysis.response import corners
+from utter_calm.analysis.smoothing import smooth_octaves
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import ComplexArray, analytic
 from utter_calm.measure.result import ResultBuilder, Trace, Trust
 from utter_calm.quantities import si_text
 
 BAND_HZ = (300.0, 3000.0)
+_THIRDS = "by third octaves"
 _VOLTS, _SHORT_HZ, _THREE_DB, _TEN_DB = 2.83, 500.0, 10 ** (-3 / 20), 10 ** (-10 / 20)
 
 
@@ -77,11 +79,14 @@ def add_gate(out: ResultBuilder, gate: Gate, channel: int, *, by_hand: bool) -> 
 
 
 def add_curve_readings(
-    out: ResultBuilder, channel: int, *, distance_m: float | None, band_hz: tuple[float, float], field: float = 1.0
+    out: ResultBuilder, channel: int, *, distance_m: float | None, band_hz: tuple[float, float], field: float = 1.0,
+    room: bool = False,
 ) -> None:  # fmt: skip
     """Add what is read off the response that is there: sensitivity, corners, tolerance in a band; only where it is valid.
 
-    ``field`` is by how much the situation raises the level over that in the free field, where the sensitivity is told.
+    ``field`` is by how much the situation raises the level over that in the free field, where the sensitivity is told. Where the
+    ``room`` is in the response, reflections that cancel cross every level near the mean: no -3 dB ends are told, and -10 dB ends
+    and tolerance are read by third octaves, which say how loud each part of the sound is heard.
     """
     trace = next(t for t in out.traces if t.name == "response" and t.channel == channel)
     low, high = trace.valid or (trace.x[0], trace.x[-1])
@@ -100,17 +105,21 @@ def add_curve_readings(
             out.add("sensitivity_2v83", channel, mean * at, "Pa", None if u is None else u * at)
     mean = band_mean(f, magnitude, band_hz)
     if mean is not None:
-        for name, ratio in (("3db", _THREE_DB), ("10db", _TEN_DB)):
-            ends = corners(f, magnitude / mean, reference_hz=math.sqrt(band_hz[0] * band_hz[1]), ratio=ratio)
+        read = smooth_octaves(f, magnitude, 3) if room else magnitude
+        for name, ratio in (("10db", _TEN_DB),) if room else (("3db", _THREE_DB), ("10db", _TEN_DB)):
+            ends = corners(f, read / mean, reference_hz=math.sqrt(band_hz[0] * band_hz[1]), ratio=ratio)
             for side, corner in zip(("lower", "upper"), ends, strict=True):
                 if corner is not None:
-                    out.add(f"{side}_{name}", channel, corner, "Hz")
+                    out.add(f"{side}_{name}", channel, corner, "Hz", note=_THIRDS if room else "")
+        if room:
+            text = "No window was set: the room is in the response. Its −10 dB ends and its tolerance are read by third octaves."
+            out.trust.append(Trust("room_heard", text, grave=False))
         spread = None if trace.uncertainty is None else trace.uncertainty / mean
         out.traces.append(Trace("relative", channel, trace.x, "Hz", trace.magnitude / mean, "1", None, spread, trace.valid,
                                 trace.invalid_reason))  # fmt: skip
         band = (f >= band_hz[0]) & (f <= band_hz[1])
-        out.add("response_above", channel, float(np.max(magnitude[band])) / mean, "1")
-        out.add("response_below", channel, float(np.min(magnitude[band])) / mean, "1")
+        out.add("response_above", channel, float(np.max(read[band])) / mean, "1", note=_THIRDS if room else "")
+        out.add("response_below", channel, float(np.min(read[band])) / mean, "1", note=_THIRDS if room else "")
 
 
 def add_distortion(out: ResultBuilder, found: Loudspeaker, unit: str, channel: int = 1) -> None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from utter_calm.analysis.acoustic.directivity import Directivity
-from utter_calm.analysis.acoustic.narrowing import EVEN_DEG, Narrowing, narrowing
+from utter_calm.analysis.acoustic.narrowing import CROSSES_DEG, EVEN_DEG, Narrowing, narrowing
 from utter_calm.analysis.acoustic.orbits import Orbit, round_whole
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.measure.declare import Declared
@@ -95,6 +95,8 @@ def add_narrowing(out: ResultBuilder, frequency_hz: FloatArray, found: Directivi
 def narrowing_words(told: Narrowing) -> str:
     """Say how the beam goes with frequency, as somebody who chooses a crossover would want to hear it."""
     even = f"nowhere narrower than {EVEN_DEG:g}°" if told.even_to_hz is None else f"narrows from {_hz(told.even_to_hz)} on"
+    if told.from_deg < EVEN_DEG:
+        even = f"narrower than {EVEN_DEG:g}° already at {_hz(told.from_hz)}, and nothing is known below"
     parts = [even]
     if told.bunches_hz is not None:
         parts.append(f"bunches at {_hz(told.bunches_hz)} ({told.bunches_deg:.0f}°, above it {told.opens_deg:.0f}°)")
@@ -102,6 +104,8 @@ def narrowing_words(told: Narrowing) -> str:
         parts.append(f"breaks up into lobes from {_hz(told.breaks_up_hz)}")
     if told.crossover_hz is not None:
         parts.append(f"cross over below {_hz(told.crossover_hz)}")
+    elif told.from_deg < CROSSES_DEG:
+        parts.append(f"cross over lower than {_hz(told.from_hz)}")
     text = "; ".join(parts)
     return f"{text[0].upper()}{text[1:]}."
 

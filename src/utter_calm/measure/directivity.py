@@ -16,13 +16,14 @@ from utter_calm.measure.averages import READINGS, SURFACES, TRACES, add_directiv
 from utter_calm.measure.declare import with_roles
 from utter_calm.measure.deduction import Deduction, Given, Need
 from utter_calm.measure.kind import PlotSpec, StepSettings, setting
-from utter_calm.measure.result import Result, ResultBuilder, Trace
-from utter_calm.quantities import number_of, parse_list
+from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
+from utter_calm.quantities import number_of, parse_list, si_text
 
 ANGLE, ORBIT = "angle", "orbit"
 RELATIVE, ABSOLUTE = "relative", "absolute"
 _SAYS = ("how_it_narrows",)
 _CONTOURS = (-3.0, -6.0, -12.0)
+_SHORTER, _NAMED = 1.5, 4
 _AVERAGES = ("on_axis", "listening_window", "early_reflections", "sound_power", "predicted_in_room")
 
 
@@ -91,7 +92,8 @@ class DirectivityAverages(Deduction[DirectivitySettings]):
         axis = curves[HORIZONTAL].get(0.0) or curves[VERTICAL].get(0.0)
         if axis is None:
             raise MeasurementError("There is no take on the axis.", hint="Give the condition “angle” the value 0 deg as well.")
-        low = max(t.valid[0] if t.valid else t.x[0] for each in curves.values() for t in each.values())
+        lowest = {(name, a): t.valid[0] if t.valid else t.x[0] for name, each in curves.items() for a, t in each.items()}
+        low = max(lowest.values())
         grid = axis.x[axis.x >= low * 0.9999]
         sides = {name: {a: _on(grid, t) for a, t in each.items()} for name, each in curves.items()}
         present = [name for name in sides if any(0 < abs(a) < 180 for a in sides[name])]
@@ -111,7 +113,21 @@ class DirectivityAverages(Deduction[DirectivitySettings]):
                 hint="Take more angles: at most 30° are read between; of a symmetric loudspeaker one side is enough.",
             ) from problem
         add_narrowing(out, grid, found, axis.channel)
+        out.trust += _cut_short(lowest)
         return out.build()
+
+
+def _cut_short(lowest: Mapping[tuple[str, float], float]) -> list[Trust]:
+    """Say which angles' windows end so early that they bound all the others: what is averaged is known where all are."""
+    usual = float(np.median(list(lowest.values())))
+    short = [(name, angle) for (name, angle), low in lowest.items() if low > _SHORTER * usual]
+    if not short:
+        return []
+    where = ", ".join(f"{angle:g}° {name}" for name, angle in short[:_NAMED])
+    more = f" and {len(short) - _NAMED} more" if len(short) > _NAMED else ""
+    low, most = (str(si_text(f, "Hz", digits=3)) for f in (max(lowest.values()), usual))
+    text = f"At {where}{more} the window ends early: nothing is told below {low}, where most angles go down to {most}."
+    return [Trust("windows_differ", f"{text} Set the window of those takes as that of the others.")]
 
 
 def _on(grid: FloatArray, trace: Trace) -> FloatArray:

@@ -160,7 +160,7 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         if settings.situation not in CLOSE:  # close by it is no level of the loudspeaker
             band = settings.band_low_hz, settings.band_high_hz
             add_curve_readings(out, one, distance_m=settings.distance_m, band_hz=band,
-                               field=field_gain(settings.situation))  # fmt: skip
+                               field=field_gain(settings.situation), room=gate is None and bool(found.reflections))  # fmt: skip
             add_sensitivities(out, settings, one)
         add_distortion(out, found, prepared.unit, one)
         add_time_curves(out, found, one)

@@ -19,6 +19,7 @@ _FIRST_S, _LATEST_S, _AROUND_S = 0.45e-3, 0.08, 1.5e-3
 _EARLIER, _STANDS_OUT = 0.3, 6.0
 _LOW_BAND_HZ, _LEAST_LOW, _FIRST_LOW_S = (250.0, 4500.0), 0.1, 0.9e-3
 _LOOKED_BEFORE_S = 0.02
+_RINGS_S, _RUNG_OUT_S, _DIRECT_RINGS, _LATER_RING = 0.7e-3, 1.4e-3, 0.2, 0.3
 
 
 @dataclass(frozen=True, slots=True)
@@ -160,7 +161,8 @@ def _taken_off(
         rest = rest - amplitude * ((1 - part) * pulse[whole % frames] + part * pulse[(whole + 1) % frames])
         height = np.abs(rest)
         direct_s, direct = found[0][0], abs(found[0][1])
-        allowed = _is_peak(height) & (time > direct_s + least[1]) & (height > least[0] * direct)
+        enough = np.maximum(least[0] * direct, _rings(time, found))
+        allowed = _is_peak(height) & (time > direct_s + least[1]) & (height > enough)
         at = None
         for k in sorted(np.flatnonzero(allowed).tolist(), key=lambda k: -height[k]):
             near = height[max(0, k - around) : k + around]
@@ -170,6 +172,18 @@ def _taken_off(
     direct_s, own = found[0]
     later = sorted((t - direct_s, abs(a / own)) for t, a in found[1:])
     return Arrivals(direct_s, tuple(Reflection(t, level) for t, level in _merged(later, least[1])))
+
+
+def _rings(time: FloatArray, found: list[tuple[float, complex]]) -> FloatArray:
+    """How much a loudspeaker may leave at times (n,) after each arrival by ringing, which no smooth response tells of.
+
+    A resonance goes on for a millisecond or so with a tenth or two of the arrival; what bounces off a thing that is so near is
+    stronger. Later arrivals have lost treble, and ring the more beside what is left of them.
+    """
+    after = time[:, None] - np.array([t for t, _ in found])
+    part = np.clip((_RUNG_OUT_S - after) / (_RUNG_OUT_S - _RINGS_S), 0, 1) * (after > 0)
+    strength = np.array([abs(a) * (_LATER_RING if k else _DIRECT_RINGS) for k, (_, a) in enumerate(found)])
+    return np.asarray(np.max(part * strength, axis=1))
 
 
 def _merged(later: list[tuple[float, float]], apart_s: float) -> list[tuple[float, float]]:

@@ -19,10 +19,12 @@ class Narrowing:
 
     Parameters
     ----------
+    from_hz, from_deg
+        The lowest frequency that is known, and how wide it is there.
     even_to_hz
-        Where the beam first falls below 120 degrees.
+        Where the beam first falls below 120 degrees; None as well where it is narrower from the beginning.
     crossover_hz
-        Where it first falls below 90: a source that is smaller should take over below that.
+        Where it first falls below 90: a source that is smaller should take over below that. None as above.
     narrowest_deg, narrowest_hz
         The least width and its place.
     bunches_hz, bunches_deg, opens_deg
@@ -31,6 +33,8 @@ class Narrowing:
         From where it goes to and fro by more than 1.3 times, three turns within an octave: lobes come and go.
     """
 
+    from_hz: float
+    from_deg: float
     even_to_hz: float | None
     crossover_hz: float | None
     narrowest_deg: float
@@ -50,6 +54,7 @@ def narrowing(frequency_hz: FloatArray, width_deg: FloatArray) -> Narrowing:
         (a for a, b in zip(turns, turns[_LOBES - 1 :], strict=False) if frequency_hz[b] <= _OCTAVE * frequency_hz[a]), None
     )
     return Narrowing(
+        float(frequency_hz[0]), float(width_deg[0]),
         _falls_below(frequency_hz, width_deg, EVEN_DEG), _falls_below(frequency_hz, width_deg, CROSSES_DEG),
         float(width_deg[least]), float(frequency_hz[least]),
         None if waist is None else float(frequency_hz[waist[0]]),
