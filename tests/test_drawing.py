@@ -9,8 +9,8 @@ import pytest
 from utter_calm.present.palette import LIGHT
 from utter_calm.present.picture.axis import Axis
 from utter_calm.present.picture.draw import curve_items, draw
-from utter_calm.present.picture.drawing import Path, Text
-from utter_calm.present.picture.view import CurveView, PlotView
+from utter_calm.present.picture.drawing import Image, Path, Text
+from utter_calm.present.picture.view import CurveView, PlotView, SurfaceView
 from utter_calm.quantities import quantity
 
 
@@ -78,3 +78,31 @@ def test_no_label_of_an_axis_meets_its_neighbour(width, height, percent):
     beside = sorted(t.y for t in texts if t.anchor == "end" and t.x < drawing.frame.left)
     assert len(beside) >= 2
     assert min(np.diff(beside)) > 8
+
+
+@pytest.mark.parametrize("narrow", [1.0, 2.5, 6.0])
+def test_each_contour_is_called_by_its_level_beside_it(narrow):
+    """Where three contours run close together their words lay over each other, and over the lines."""
+    hertz, angle = np.geomspace(200, 20_000, 200), np.linspace(-180, 180, 91)
+    levels = -3.0 * narrow * (np.abs(angle)[:, None] / 60) * (hertz[None, :] / 1000) ** 0.8
+    contours = (-3.0, -6.0, -12.0)
+    x, gain = Axis("frequency", quantity("frequency").view("log"), 200, 20e3, log=True), quantity("gain").first
+    surface = SurfaceView(hertz, angle, np.maximum(levels, -40), -30, 0, gain, "level", contours)
+    drawing, _ = draw(PlotView("Map", "", "", x, Axis("angle", gain, -180, 180), surface=surface), 900, 500, LIGHT)
+    image = next(item for item in drawing.items if isinstance(item, Image) and item.width > 100)
+    pixels = image.pixels[..., :3].astype(int)
+    words = {
+        t.text: t
+        for t in drawing.items
+        if isinstance(t, Text) and t.text.endswith("dB") and image.x < t.x < image.x + image.width
+    }
+    assert set(words) == {"\N{MINUS SIGN}3 dB", "\N{MINUS SIGN}6 dB", "\N{MINUS SIGN}12 dB"}
+    for level in contours:
+        word = words[f"\N{MINUS SIGN}{-level:.0f} dB"]
+        top, left = round(word.y - image.y - word.size), round(word.x - image.x)
+        inside = pixels[top : top + round(word.size), left : left + round(3 * word.size)]
+        assert np.max(np.abs(np.diff(inside, axis=0))) < 40  # no line runs through it
+        here = np.interp(left, [0, image.width], np.log([200, 20e3]))
+        line = 60 * -level / (3.0 * narrow * (np.exp(here) / 1000) ** 0.8)
+        rows = [image.y + (180 - s * line) / 360 * image.height for s in (1, -1)]
+        assert min(abs(word.y - word.size / 2 - r) for r in rows) < 4 * word.size

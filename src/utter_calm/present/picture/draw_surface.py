@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 import numpy as np
 import numpy.typing as npt
 
@@ -12,6 +14,8 @@ from utter_calm.present.picture.surface import shares
 from utter_calm.quantities import View
 
 _HATCH = 14
+_WORDS_AT, _WORD_WIDE, _NEAR = (0.62, 0.45, 0.3, 0.18, 0.08, 0.78), 4.0, 4
+"""Where along the axis a contour is called by its level, first choice first; and how many letters high such a word is wide."""
 _STRONG = 0.55
 
 
@@ -112,13 +116,27 @@ def _rgb(colour: str) -> tuple[int, int, int]:
 def _contour_words(
     mapper: Mapper, palette: Palette, style: Style, picked: FloatArray, lines_at: list[tuple[float, float]], scale: View
 ) -> list[Item]:  # fmt: skip
-    """Each contour with its level, where it is last left to the right."""
+    """Each contour with its level, where there is room beside it: no line runs through a word."""
     frame, out = mapper.frame, list[Item]()
+    known, letters = np.isfinite(picked), style.letters - 2
+    taken = np.any([_edge_of(picked >= place, known) for _, place in lines_at], axis=0) if lines_at else known
+    wide, high = round(_WORD_WIDE * letters), round(letters)
     for level, place in lines_at:
-        inside = np.nan_to_num(picked, nan=-1.0) >= place
-        column = int(0.62 * inside.shape[1])
-        crossings = np.flatnonzero(inside[1:, column] ^ inside[:-1, column])
-        if len(crossings):
-            text, colour = scale.at_place(level, decimals=0), _over(palette, place)
-            out.append(Text(frame.left + column + 3, frame.top + float(crossings[0]) - 3, text, colour, style.letters - 2))
+        text, colour = scale.at_place(level, decimals=0), _over(palette, place)
+        for row, column, top in _beside(np.nan_to_num(picked, nan=-1.0) >= place, high):
+            between = taken[min(row + 2, top) : max(row - 1, top + high), column]  # another contour may run there
+            if top >= 0 and not between.any() and not taken[top : top + high, column : column + wide].any():
+                taken[top : top + high, column : column + wide] = True
+                out.append(Text(frame.left + column, frame.top + float(top + high), text, colour, letters))
+                break
     return out
+
+
+def _beside(inside: npt.NDArray[np.bool_], high: int) -> Iterator[tuple[int, int, int]]:
+    """Row of a contour, left and top of words beside it, above and below, the best place first."""
+    for part in _WORDS_AT:
+        column = int(part * inside.shape[1])
+        for row in np.flatnonzero(inside[1:, column] ^ inside[:-1, column]).tolist():
+            for above in range(_NEAR, 2 * high):
+                yield row, column + _NEAR, row - above - high
+                yield row, column + _NEAR, row + above
