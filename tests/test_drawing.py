@@ -92,9 +92,7 @@ def test_each_contour_is_called_by_its_level_beside_it(narrow):
     image = next(item for item in drawing.items if isinstance(item, Image) and item.width > 100)
     pixels = image.pixels[..., :3].astype(int)
     words = {
-        t.text: t
-        for t in drawing.items
-        if isinstance(t, Text) and t.text.endswith("dB") and image.x < t.x < image.x + image.width
+        t.text: t for t in drawing.items if isinstance(t, Text) and t.text.endswith("dB") and image.x < t.x < image.x + image.width
     }
     assert set(words) == {"\N{MINUS SIGN}3 dB", "\N{MINUS SIGN}6 dB", "\N{MINUS SIGN}12 dB"}
     for level in contours:

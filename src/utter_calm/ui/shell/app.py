@@ -69,4 +69,6 @@ def run_window(path: Path | None, *, run_missing: bool = False) -> int:
 
 def _preload() -> None:
     import scipy.fft
+    import scipy.ndimage
+    import scipy.optimize
     import scipy.signal  # noqa: F401
