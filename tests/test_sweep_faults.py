@@ -195,6 +195,35 @@ def test_few_samples_lost_are_placed_to_the_sample(seconds, passed_hz, count, re
     assert np.max(np.abs(20 * np.log10(off[told & (found.frequency_hz > 40) & (found.frequency_hz < 19_000)]))) < 0.3
 
 
+def test_a_reflection_behind_the_end_of_the_sweep_is_no_buffer_that_came_twice():
+    """Of a piece in which the sweep hardly sounds any more the reflection was placed, and the recording cut by how late it was."""
+    law, quiet = Sweep(40.0, 19_845.0, 2.0, onset_s=0.25), np.zeros(RATE // 4)
+    stimulus = np.concatenate([quiet, Sweep(40.0, 19_845.0, 2.0).samples(RATE, fade_in_s=0.02, fade_out_s=5e-3), quiet])
+    for late, part in ((881, 0.66), (1_071, -0.36), (988, -0.5)):
+        y = through_a_room(np.append(np.zeros(2_600), stimulus), ((437, 0.09), (late, part)))
+        y += np.random.default_rng(1).normal(0, 1e-3, len(y)) + 0.006 * np.sin(2 * np.pi * 50.02 * np.arange(len(y)) / RATE + 1)
+        assert analyze_sweep(y, stimulus, law, RATE).faults == NO_FAULTS
+
+
+@pytest.mark.parametrize(("hum_hz", "seconds"), [(50.02, 1.0), (59.97, 2.0), (49.98, 4.0)])
+def test_hum_is_taken_out_of_a_sweep(hum_hz, seconds):
+    """Where a loudspeaker gives little, hum was taken for its response: 15 dB off, of which 6 were stated."""
+    law, silence = Sweep(10.0, 20_000.0, seconds, onset_s=0.1), np.zeros(RATE // 10)
+    stimulus = np.concatenate([silence, Sweep(10.0, 20_000.0, seconds).samples(RATE, fade_in_s=0.02, fade_out_s=5e-3), silence])
+    y = 0.5 * sosfilt(butter(4, 110.0, "high", fs=RATE, output="sos"), stimulus)
+    y += 1e-3 * y**2 + np.random.default_rng(2).normal(0, 1e-4, len(y))
+    t = np.arange(len(y)) / RATE
+    hum = sum(0.01 / k * np.sin(2 * np.pi * hum_hz * k * t + k) for k in (1, 2, 3, 5))
+    clean, found = analyze_sweep(y, stimulus, law, RATE), analyze_sweep(y + hum, stimulus, law, RATE)
+    assert clean.hum is None
+    assert found.hum.frequency_hz == pytest.approx(hum_hz, abs=0.005)
+    assert found.hum.share == pytest.approx(np.std(hum) / np.std(y + hum), rel=0.02)
+    band = (clean.frequency_hz > 40) & (clean.frequency_hz < 18_000)
+    off = np.abs(np.abs(found.gain) - np.abs(clean.gain))[band]
+    assert np.all(off < 4 * np.hypot(found.u_gain, clean.u_gain)[band] + 0.01 * np.abs(clean.gain[band]))
+    assert np.max(20 * np.log10(1 + off / np.abs(clean.gain[band]))) < 1.0
+
+
 @pytest.mark.parametrize(("seconds", "passed_hz", "count"), [(3.0, 1_500, 256), (3.0, 6_000, 64), (8.0, 400, 1_024)])
 def test_a_buffer_that_came_twice_is_told_and_taken_out(seconds, passed_hz, count):
     """It put the level off by 2 to 16 dB."""

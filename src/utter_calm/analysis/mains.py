@@ -71,7 +71,7 @@ def find_mains(
     """
     if len(residual) / rate_hz < 0.4:
         return None
-    record, rate = _decimated(residual, rate_hz, highest)
+    record, rate = decimated(residual, rate_hz, highest)
     resolution = rate_hz / len(residual)
     multiples = np.arange(1, highest + 1)
     padded = next_fast_len(4 * len(record))
@@ -178,7 +178,7 @@ def _between(candidates: FloatArray, power: FloatArray, winner: int) -> float:
     return float(candidates[winner] + shift * (candidates[1] - candidates[0]))
 
 
-def _decimated(residual: FloatArray, rate_hz: float, highest: int) -> tuple[FloatArray, float]:
+def decimated(residual: FloatArray, rate_hz: float, highest: int = HIGHEST_MULTIPLE) -> tuple[FloatArray, float]:
     """Keep only the low part of the band, at a fraction of the samples, through a filter that is flat where lines may lie."""
     factor = int(rate_hz / max(_LOWPASS_RATE_HZ, 3.3 * highest * RANGES_HZ[-1][1]))
     if factor < 2:

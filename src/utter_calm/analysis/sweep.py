@@ -7,29 +7,21 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from utter_calm.analysis.deconvolution import Deconvolved, deconvolve
+from utter_calm.analysis.deconvolution import Deconvolved
 from utter_calm.analysis.excitation import Excitation
-from utter_calm.analysis.impulses import bridged
-from utter_calm.analysis.lost_samples import with_lost_made_up
 from utter_calm.analysis.record import what_is_there
-from utter_calm.analysis.repeated_samples import without_repeated
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.sweep_faults import NO_FAULTS, SweepFaults, find_clicks, is_heard
-from utter_calm.analysis.sweep_gaps import with_gaps_filled
+from utter_calm.analysis.sweep_faults import NO_FAULTS, SweepFaults
+from utter_calm.analysis.sweep_hum import Hum
+from utter_calm.analysis.sweep_mended import deconvolve_mended, heard_to
 from utter_calm.analysis.sweep_noise import NoiseFloor
-from utter_calm.analysis.sweep_places import places_in
 from utter_calm.analysis.transforms import next_fast_len, rfft
 from utter_calm.errors import NoSignal
-from utter_calm.signals.ramp import raised_cosine
 from utter_calm.signals.sweep import ComplexArray, Sweep
 
 ORDERS = tuple(range(2, 11))
 POINTS_PER_OCTAVE = 96
-_MOST_ROUNDS = 8
-_AT_EDGE_S = 3e-3
 _STILL_RINGS_S, _LEAST_QUIET_S = 0.1, 0.05
-_CUT_EDGE_S, _CUT_FADE_S = 5e-3, 0.03
-_SETTLED = 1e-5
 _BESIDE_LOST = 2 ** (1 / 2)
 _STILL_HEARD, _BESIDE_GAP = 0.3, 3.0
 """A sweep is about any frequency for the inverse of the band that it passes meanwhile: of that, how much may be missing, and by how
@@ -81,6 +73,8 @@ class SweepAnalysis:
         Clicks, which were bridged, and gaps, whose frequencies are as good as unknown.
     snr
         R.m.s. of the recording while the sweep sounds over that of the silence before and after; None where there is none.
+    hum
+        What was taken off of the mains; None where nothing was.
     """
 
     frequency_hz: FloatArray
@@ -91,11 +85,12 @@ class SweepAnalysis:
     orders: tuple[OrderTrace, ...]
     faults: SweepFaults = NO_FAULTS
     snr: float | None = None
+    hum: Hum | None = None
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class WholeSweep:
-    """What a sweep told, the impulse responses that it was made from, their noise, and the recording with its gaps filled."""
+    """What a sweep told, the impulse responses that it was made from, their noise, and the recording, mended."""
 
     told: SweepAnalysis
     found: Deconvolved
@@ -123,9 +118,10 @@ def analyze_sweep_whole(
     if not np.any(response != response[0]):
         raise NoSignal(f"The recorded response {what_is_there(response)}.", hint="Check the wiring and the level.")
     try:
-        found, faults, moved, filled = _deconvolve_mended(response, stimulus, sweep, rate_hz, known)
+        whole = deconvolve_mended(response, stimulus, sweep, rate_hz, known)
     except ValueError as problem:
         raise NoSignal(f"The sweep cannot be analysed: {problem}.", hint="Check that the stimulus is the right file.") from problem
+    found, faults, moved = whole.found, whole.faults, whole.moved
     grid = log_grid(found.low_hz, found.high_hz)
     gain = _at(found.gain, grid / found.bin_hz)
     noise = NoiseFloor(found, sweep)
@@ -145,11 +141,12 @@ def analyze_sweep_whole(
         u_gain=u_gain,
         faults=faults,
         delay_s=found.delay_s,
-        valid_hz=(found.low_hz, min(found.high_hz, _heard_to(response, found, sweep, rate_hz))),
+        valid_hz=(found.low_hz, min(found.high_hz, heard_to(response, found, sweep, rate_hz))),
         orders=tuple(orders),
         snr=_snr(response, sweep, found.delay_s, rate_hz),
+        hum=whole.hum,
     )
-    return WholeSweep(told, found, noise, filled if faults.gaps or faults.repeated else response)
+    return WholeSweep(told, found, noise, whole.filled)
 
 
 def _unheard(faults: SweepFaults, sweep: Sweep, delay_s: float, rate_hz: float) -> Iterator[tuple[float, float]]:
@@ -175,56 +172,6 @@ def _snr(response: FloatArray, sweep: Sweep, delay_s: float, rate_hz: float) -> 
     if not noise > 0:
         return None
     return float(np.sqrt(max(float(np.var(loud)) - noise, 0.0) / noise))
-
-
-def _both_faded(response: FloatArray, stimulus: FloatArray, delay: int, frames: int) -> tuple[FloatArray, FloatArray]:
-    """A response that breaks off, and its stimulus as if it had been faded out then: so slowly that the unit hardly minds."""
-    fade = raised_cosine(frames)[::-1]
-    response = response.copy()
-    response[-frames:] *= fade
-    end = max(frames, min(len(stimulus), len(response) - delay))
-    stimulus = stimulus[:end].copy()
-    stimulus[-frames:] *= fade
-    return response, stimulus
-
-
-def _heard_to(response: FloatArray, found: Deconvolved, sweep: Sweep, rate_hz: float) -> float:
-    """The frequency that the sweep had reached when the recording ended; infinite where it ended after the sweep."""
-    passed = len(response) / rate_hz - found.delay_s - sweep.onset_s - _CUT_EDGE_S
-    return float(sweep.start_hz * np.exp(passed / sweep.growth_s)) if passed < sweep.duration_s - _CUT_EDGE_S else float("inf")
-
-
-def _deconvolve_mended(
-    response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float, known: Excitation | None
-) -> tuple[Deconvolved, SweepFaults, FloatArray | None, FloatArray]:
-    """Deconvolve; what is missing is filled in and clicks are bridged first, each round seeing these more sharply."""
-    found = deconvolve(response, stimulus, sweep, rate_hz, known)
-    if not is_heard(response, found.unexplained, (found.low_hz, found.high_hz), rate_hz):
-        raise NoSignal(
-            f"The sweep is not in the recording: it {what_is_there(response)}.", hint="Check that the input is plugged in."
-        )
-    if _heard_to(response, found, sweep, rate_hz) < sweep.stop_hz:
-        response, stimulus = _both_faded(response, stimulus, round(found.delay_s * rate_hz), int(_CUT_FADE_S * rate_hz))
-        found = deconvolve(response, stimulus, sweep, rate_hz)
-    places = places_in(response, found, stimulus, sweep, rate_hz)
-    response, found, repeated = without_repeated(response, found, stimulus, sweep, rate_hz, places)
-    if repeated:
-        places = places_in(response, found, stimulus, sweep, rate_hz)
-    response, found, lost = with_lost_made_up(response, found, stimulus, sweep, rate_hz, places)
-    made = with_gaps_filled(response, found, stimulus, sweep, rate_hz)
-    response, found, clicks = made.filled, made.complete, tuple[tuple[int, int], ...]()
-    unexplained, mended = found.unexplained, response
-    for _ in range(_MOST_ROUNDS):
-        clicks = find_clicks(unexplained, sweep, found.delay_s, rate_hz)
-        again = bridged(response, unexplained, clicks, rate_hz)
-        if np.max(np.abs(again - mended)) < _SETTLED * np.max(np.abs(response)):
-            break
-        mended = again
-        found = deconvolve(mended, stimulus, sweep, rate_hz, known)
-        unexplained = response - (mended - found.unexplained)
-    reach = _AT_EDGE_S * rate_hz
-    faults = SweepFaults(clicks, made.gaps).without_ends(reach).told_with(lost, reach).with_repeated(repeated, reach)
-    return found, faults, made.moved, made.filled
 
 
 def log_grid(low_hz: float, high_hz: float, points_per_octave: int = POINTS_PER_OCTAVE) -> FloatArray:

@@ -34,7 +34,10 @@ def places_in(response: FloatArray, found: Deconvolved, stimulus: FloatArray, sw
     size = int(_AROUND_S * rate_hz)
     # of few cycles the place is not sharp, and a lower corner moves it
     first = int(max(0.0, sweep.onset_s + sweep.growth_s * np.log(_LOWEST_HZ / sweep.start_hz)) * rate_hz)
-    starts = [*range(first, len(response) - size, size // 2), max(first, len(response) - size)]
+    # a piece of which the sweep sounds in less than half is placed by what of it comes last, which may be a reflection
+    over = int((sweep.onset_s + sweep.duration_s + found.delay_s) * rate_hz) + size // 2
+    stop = max(first + size, min(len(response), over))
+    starts = [*range(first, stop - size, size // 2), max(first, stop - size)]
 
     def look(start: int, likely: int) -> int | None:
         piece = response[start : start + size]

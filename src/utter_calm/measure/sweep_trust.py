@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import replace
 
@@ -22,6 +23,10 @@ def heard_trust(trust: Sequence[Trust], found: SweepAnalysis, channel: int, swee
 def _sweep_trust(found: SweepAnalysis, channel: int, sweep: Sweep, rate_hz: float) -> list[Trust]:
     """Say what befell the recording of a sweep, and what was done about it."""
     out = []
+    if found.hum is not None:
+        hum, below = found.hum.frequency_hz, -20 * math.log10(found.hum.share)
+        text = f"Hum of {hum:.2f} Hz and its multiples, {below:.0f} dB below the recording of channel {channel}, was taken out."
+        out.append(Trust("hum_removed", text, grave=False))
     if found.faults.clicks:
         out.append(clicks(channel, found.faults.clicks, rate_hz, ": bridged before anything was computed."))
     if found.faults.gaps:
