@@ -95,6 +95,13 @@ def test_of_a_room_ends_and_tolerance_are_told_by_third_octaves():
     assert out.build().reading("lower_3db").value > 300
 
 
+@pytest.mark.parametrize("at", [1_300.0, 3_500.0])
+def test_reflections_come_as_late_behind_a_crossover(at):
+    """Counted from a delay that a crossover's all-pass moves they came up to 70 us too soon."""
+    found = taken([(0.003, 0.5), (0.003 + 4.465e-3, -0.3), (0.003 + 9.3e-3, 0.2)], change=lambda x: crossed(x, at))
+    assert [r.after_s for r in found.reflections] == pytest.approx([4.465e-3, 9.3e-3], abs=5e-6)
+
+
 def test_gated_response_is_the_loudspeakers_above_twice_the_limit():
     found = taken([(0.003, 1.0), (0.003 + 4.662e-3, 0.38), (0.003 + 8e-3, 0.3)])
     response = found.response(found.auto_gate())

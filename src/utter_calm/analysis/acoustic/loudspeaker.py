@@ -121,9 +121,8 @@ def analyze_loudspeaker(
     late = 0.0 if arrivals.direct_s is None else arrivals.direct_s
     first = arrivals.reflections[0].after_s if arrivals.reflections else _FIRST_GATE_S
     late = _sharpened(near, rate_hz, (whole.low_hz, whole.high_hz), late, gate_to(first))
-    reflections = tuple(
-        Reflection(r.after_s + (arrivals.direct_s or 0.0) - late, r.level) for r in arrivals.reflections
-    ) if arrivals.direct_s is not None else ()  # fmt: skip
+    # a reflection is a copy: how much later it is needs no delay by definition, which an all-pass moves
+    reflections = arrivals.reflections if arrivals.direct_s is not None else ()
     delay = found.delay_s + late
     magnitude = np.abs(found.gain)
     buzz = high_order(read.filled, sweep, delay, rate_hz, (found.frequency_hz, magnitude))
