@@ -8,7 +8,7 @@ import numpy as np
 
 from utter_calm.analysis.acoustic.arrivals import Reflection, find_arrivals
 from utter_calm.analysis.acoustic.curves import fine_grid, magnitude_at
-from utter_calm.analysis.acoustic.gate import FLAT, Gate, Gated, gate_to, gated, gated_by_periods
+from utter_calm.analysis.acoustic.gate import FLAT, Gate, Gated, gate_to, gated, gated_by_periods, u_cut_off
 from utter_calm.analysis.acoustic.high_order import HighOrder, high_order
 from utter_calm.analysis.acoustic.minimum_phase import delay_beyond, minimum_phase
 from utter_calm.analysis.acoustic.near import near_response
@@ -186,12 +186,13 @@ def response_of(found: Loudspeaker, gate: Gate | None, periods: float = 0.0) -> 
     if periods:
         widest = gate or Gate(-_BEFORE_S, (half - 1) / found.rate_hz)
         value = gated_by_periods(found.impulse, found.rate_hz, widest, periods, grid)
-    energy = 2.0 * half
+    energy, u_cut = 2.0 * half, np.zeros(len(grid))
     if gate is not None:  # outside it lets nothing in
+        u_cut = between(u_cut_off(found.impulse, found.rate_hz, gate, seen))
         ends = (max(-half, int(gate.start_s * found.rate_hz) - 1), min(half, int(gate.stop_s * found.rate_hz) + 2))
         energy = float(np.sum(gate.at(np.arange(*ends) / found.rate_hz) ** 2))
     # half of the noise stands across the response and does not move its magnitude
-    u_value = magnitude_at(grid, found.sweep.frequency_hz, found.noise) * np.sqrt(energy / 2)
+    u_value = np.hypot(magnitude_at(grid, found.sweep.frequency_hz, found.noise) * np.sqrt(energy / 2), u_cut)
     return LoudspeakerResponse(grid, value, u_value, between(seen.group_delay_s), between(excess), gate)
 
 
