@@ -47,6 +47,7 @@ def test_delay_and_reflections_are_those_of_the_paths(late_s, high):
     detours = [(4.662e-3, 0.38), (6.0e-3, 0.2), (11.3e-3, 0.1)]
     found = taken([(late_s, 0.5), *((late_s + t, 0.5 * a) for t, a in detours)], high=high)
     assert found.delay_s == pytest.approx(late_s, abs=1e-6)
+    assert abs(found.delay_s - late_s) < 2 * found.u_delay_s < 1.2e-6
     assert len(found.reflections) == len(detours)
     for one, (after, level) in zip(found.reflections, detours, strict=True):
         assert one.after_s == pytest.approx(after, abs=2e-5)

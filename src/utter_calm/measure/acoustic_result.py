@@ -31,7 +31,7 @@ def band_mean(frequency_hz: FloatArray, magnitude: FloatArray, band_hz: tuple[fl
 
 def add_times(out: ResultBuilder, found: Loudspeaker, delay_s: float, channel: int = 1) -> None:
     """Add delay, polarity and what arrives after the direct sound."""
-    out.add("delay", channel, delay_s, "s")
+    out.add("delay", channel, delay_s, "s", found.u_delay_s)
     out.add("polarity", channel, found.polarity, "1")
     if not found.direct:
         text = "No arrival stands out: there is no direct sound to count from, and no window was set."

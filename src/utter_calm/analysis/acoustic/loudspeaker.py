@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -63,6 +64,15 @@ class Loudspeaker:
     def harmonics(self) -> tuple[OrderTrace, ...]:
         """Of each order, over excitation frequency."""
         return self.sweep.orders
+
+    @property
+    def u_delay_s(self) -> float:
+        """Standard uncertainty of the delay, from what nobody heard beyond the band.
+
+        A low-pass of second order (Butterworth) makes its band later by the root of two over 2 pi times its corner; where it lies
+        between the end of the band and half the rate may be anywhere.
+        """
+        return math.sqrt(2) / (2 * math.pi) * max(0.0, 1 / self.high_hz - 2 / self.rate_hz) / math.sqrt(12)
 
     @property
     def polarity(self) -> int:
