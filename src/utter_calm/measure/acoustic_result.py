@@ -111,9 +111,6 @@ def add_curve_readings(
             for side, corner in zip(("lower", "upper"), ends, strict=True):
                 if corner is not None:
                     out.add(f"{side}_{name}", channel, corner, "Hz", note=_THIRDS if room else "")
-        if room:
-            text = "No window was set: the room is in the response. Its −10 dB ends and its tolerance are read by third octaves."
-            out.trust.append(Trust("room_heard", text, grave=False))
         spread = None if trace.uncertainty is None else trace.uncertainty / mean
         out.traces.append(Trace("relative", channel, trace.x, "Hz", trace.magnitude / mean, "1", None, spread, trace.valid,
                                 trace.invalid_reason))  # fmt: skip

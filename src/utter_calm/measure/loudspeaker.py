@@ -38,6 +38,8 @@ from utter_calm.measure.usable import usable_part
 from utter_calm.quantities import si_text
 from utter_calm.rig import MICROPHONE
 
+_ROOM_HEARD = "No window was set: the room is in the response. Its −10 dB ends and its tolerance are read by third octaves."
+
 
 @dataclass(frozen=True, slots=True, eq=False)
 class PreparedLoudspeaker:
@@ -159,8 +161,12 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
             progress(0.9)
         if settings.situation not in CLOSE:  # close by it is no level of the loudspeaker
             band = settings.band_low_hz, settings.band_high_hz
-            add_curve_readings(out, one, distance_m=settings.distance_m, band_hz=band,
-                               field=field_gain(settings.situation), room=gate is None and bool(found.reflections))  # fmt: skip
+            room = gate is None and bool(found.reflections)
+            add_curve_readings(
+                out, one, distance_m=settings.distance_m, band_hz=band, field=field_gain(settings.situation), room=room
+            )
+            if room:
+                out.trust.append(Trust("room_heard", _ROOM_HEARD, grave=False))
             add_sensitivities(out, settings, one)
         add_distortion(out, found, prepared.unit, one)
         add_time_curves(out, found, one)
