@@ -59,6 +59,17 @@ def test_seats_are_averaged_with_their_spread(seats, capsys):
     assert [t.code for t in result.trust] == ["smoothed"]
 
 
+def test_with_the_room_in_it_a_response_has_no_3_db_ends(seats):
+    """Both stood in the middle of the band, where reflections happened to cancel."""
+    job = Job.open(seats)
+    taken = [take for take in job.takes if take.kind == "loudspeaker"]
+    assert len(taken) == 4
+    assert all("room_heard" in {t.code for t in take.trust} for take in taken)
+    assert all(take.reading("lower_3db", 1) is None for take in taken)
+    assert all(20 < take.reading("lower_10db", 1).value < 120 for take in taken)
+    job.close()
+
+
 def test_a_cancelling_room_is_no_dropout(seats):
     job = Job.open(seats)
     codes = {t.code for take in job.takes for t in take.trust}
