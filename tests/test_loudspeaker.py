@@ -13,7 +13,7 @@ from utter_calm.analysis.acoustic.near import near_response
 from utter_calm.analysis.acoustic.ringing import find_ringing
 from utter_calm.analysis.acoustic.skew import analyze_in_time
 from utter_calm.analysis.skewed_sweep import resampled
-from utter_calm.measure.acoustic_result import BAND_HZ, add_curve_readings, add_response
+from utter_calm.measure.acoustic_result import BAND_HZ, add_curve_readings, add_response, band_mean, u_band_mean
 from utter_calm.measure.result import ResultBuilder
 
 PLAYED, SWEEP = stimulus()
@@ -93,6 +93,20 @@ def test_of_a_room_ends_and_tolerance_are_told_by_third_octaves():
     add_response(out, taken(paths).response(None), 1.0, "1")
     add_curve_readings(out, 1, distance_m=None, band_hz=BAND_HZ)
     assert out.build().reading("lower_3db").value > 300
+
+
+def test_a_mean_over_a_band_is_as_sure_as_its_parts_err_together():
+    """Simulated: a common error of 3 %, and one of 5 % that is another one 200 Hz on."""
+    f, rng = np.geomspace(300, 3_000, 900), np.random.default_rng(4)
+    magnitude = 1 + 0.3 * np.sin(np.log(f))
+    assert u_band_mean(f, magnitude, 0.03 * magnitude, 200.0) == pytest.approx(0.03 * band_mean(f, magnitude), rel=1e-3)
+    places = np.arange(0, 3_500, 200.0)
+    u = np.hypot(0.03, np.where(f > 310, 0.05, 0.0)) * magnitude
+    means = []
+    for _ in range(2_000):
+        own = np.interp(f, places, rng.normal(0, 0.05, len(places)))
+        means.append(band_mean(f, magnitude * (1 + rng.normal(0, 0.03) + own)))
+    assert u_band_mean(f, magnitude, u, 200.0) == pytest.approx(np.std(means), rel=0.25)
 
 
 def test_what_the_window_ends_is_stated():

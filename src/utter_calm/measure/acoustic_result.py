@@ -29,6 +29,21 @@ def band_mean(frequency_hz: FloatArray, magnitude: FloatArray, band_hz: tuple[fl
     return math.sqrt(float(np.mean(magnitude_at(grid, frequency_hz, magnitude) ** 2)))
 
 
+def u_band_mean(frequency_hz: FloatArray, magnitude: FloatArray, u: FloatArray, apart_hz: float) -> float:
+    """Standard uncertainty of the power mean over log f of a band (n,), of which places so many hertz apart err by themselves.
+
+    What is common to all of it, as the microphone's own, is what even the surest place has.
+    """
+    log = np.log(frequency_hz)
+    common = float(np.min(u / magnitude))
+    own = np.maximum(u**2 - (common * magnitude) ** 2, 0.0)
+    # of the band, by its logarithm, each place errs together with this part
+    together = np.minimum(1.0, np.log1p(apart_hz / frequency_hz) / (log[-1] - log[0]))
+    power = float(np.trapezoid(magnitude**2, log) / (log[-1] - log[0]))
+    scatter = float(np.trapezoid(magnitude**2 * own * together, log) / (log[-1] - log[0])) / power
+    return math.sqrt(common**2 * power + scatter)
+
+
 def add_times(out: ResultBuilder, found: Loudspeaker, delay_s: float, channel: int = 1) -> None:
     """Add delay, polarity and what arrives after the direct sound."""
     out.add("delay", channel, delay_s, "s", found.u_delay_s)
@@ -99,7 +114,7 @@ def add_curve_readings(
         u = None
         if trace.uncertainty is not None:
             band = (f >= BAND_HZ[0]) & (f <= BAND_HZ[1])
-            u = float(np.median(trace.uncertainty[inside][band])) / 2
+            u = u_band_mean(f[band], magnitude[band], trace.uncertainty[inside][band] / 2, low)
         if trace.y_unit == "Pa/V" and distance_m is not None:
             at = _VOLTS * distance_m / field
             out.add("sensitivity_2v83", channel, mean * at, "Pa", None if u is None else u * at)
