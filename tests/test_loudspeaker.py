@@ -13,7 +13,7 @@ from utter_calm.analysis.acoustic.near import near_response
 from utter_calm.analysis.acoustic.ringing import find_ringing
 from utter_calm.analysis.acoustic.skew import analyze_in_time
 from utter_calm.analysis.skewed_sweep import resampled
-from utter_calm.measure.acoustic_result import BAND_HZ, add_curve_readings, add_response, band_mean, u_band_mean
+from utter_calm.measure.acoustic_result import BAND_HZ, add_curve_readings, add_response, moved_by_window
 from utter_calm.measure.result import ResultBuilder
 
 PLAYED, SWEEP = stimulus()
@@ -93,20 +93,6 @@ def test_of_a_room_ends_and_tolerance_are_told_by_third_octaves():
     add_response(out, taken(paths).response(None), 1.0, "1")
     add_curve_readings(out, 1, distance_m=None, band_hz=BAND_HZ)
     assert out.build().reading("lower_3db").value > 300
-
-
-def test_a_mean_over_a_band_is_as_sure_as_its_parts_err_together():
-    """Simulated: a common error of 3 %, and one of 5 % that is another one 200 Hz on."""
-    f, rng = np.geomspace(300, 3_000, 900), np.random.default_rng(4)
-    magnitude = 1 + 0.3 * np.sin(np.log(f))
-    assert u_band_mean(f, magnitude, 0.03 * magnitude, 200.0) == pytest.approx(0.03 * band_mean(f, magnitude), rel=1e-3)
-    places = np.arange(0, 3_500, 200.0)
-    u = np.hypot(0.03, np.where(f > 310, 0.05, 0.0)) * magnitude
-    means = []
-    for _ in range(2_000):
-        own = np.interp(f, places, rng.normal(0, 0.05, len(places)))
-        means.append(band_mean(f, magnitude * (1 + rng.normal(0, 0.03) + own)))
-    assert u_band_mean(f, magnitude, u, 200.0) == pytest.approx(np.std(means), rel=0.25)
 
 
 def test_what_the_window_ends_is_stated():
@@ -323,3 +309,19 @@ def test_pieces_read_together_are_of_one_length_and_none_is_left_out(lengths):
     for run in runs:
         assert len(set(lengths[run])) == 1
         assert run.stop - run.start == 1 or sum(lengths[run]) <= 1 << 16
+
+
+def test_the_mean_of_a_band_moves_less_with_its_window_than_its_parts():
+    """What the window ends at one frequency comes back at others: the sensitivity is as sure as it stays."""
+    whole, off, stated = taken([(0.003, 1.0)]), [], []
+    grid = np.geomspace(*BAND_HZ, 600)
+    truth = np.sqrt(np.mean(np.abs(speaker_gain(grid)) ** 2))
+    for late_s in (4.5e-3, 6e-3, 8e-3, 11e-3, 15e-3):
+        gate = gate_to(late_s)
+        response = whole.response(gate)
+        mean = np.sqrt(np.mean(np.interp(grid, response.frequency_hz, np.abs(response.value)) ** 2))
+        off.append(abs(mean / truth - 1))
+        stated.append(moved_by_window(whole, gate))
+        assert stated[-1] < 0.5 * np.median((response.u_value / np.abs(response.value))[response.frequency_hz < 600])
+    assert np.mean(np.array(off) < 2 * np.array(stated) + 2e-4) >= 0.8
+    assert moved_by_window(whole, None) is None

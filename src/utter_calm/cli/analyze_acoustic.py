@@ -23,6 +23,7 @@ from utter_calm.measure.acoustic_result import (
     add_response,
     add_time_curves,
     add_times,
+    moved_by_window,
 )
 from utter_calm.measure.by_channel import by_channel
 from utter_calm.measure.capture import Capture, divided_out
@@ -85,8 +86,9 @@ def acoustic(
             used = None
         add_response(out, found.response(used), scale.factor, scale.unit, by_hand=by_hand, top_hz=common.top_hz)
         add_curve_readings(
-            out, 1, distance_m=away if scale.unit != "1" else None, band_hz=BAND_HZ, room=used is None and bool(found.reflections)
-        )
+            out, 1, distance_m=away if scale.unit != "1" else None, band_hz=BAND_HZ, room=used is None and bool(found.reflections),
+            cut=moved_by_window(found, used),
+        )  # fmt: skip
         add_distortion(out, found, "FS")
         add_time_curves(out, found)
         return out.build()

@@ -22,6 +22,7 @@ from utter_calm.measure.acoustic_result import (
     add_response,
     add_time_curves,
     add_times,
+    moved_by_window,
 )
 from utter_calm.measure.acoustic_settings import AUTO, BY_HAND, CLOSE, LoudspeakerSettings
 from utter_calm.measure.beside import begun
@@ -163,8 +164,9 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
             band = settings.band_low_hz, settings.band_high_hz
             room = gate is None and bool(found.reflections)
             add_curve_readings(
-                out, one, distance_m=settings.distance_m, band_hz=band, field=field_gain(settings.situation), room=room
-            )
+                out, one, distance_m=settings.distance_m, band_hz=band, field=field_gain(settings.situation), room=room,
+                cut=moved_by_window(found, gate),
+            )  # fmt: skip
             if room:
                 out.trust.append(Trust("room_heard", _ROOM_HEARD, grave=False))
             add_sensitivities(out, settings, one)
