@@ -18,7 +18,7 @@ from utter_calm.measure.result import ResultBuilder, Trace, Trust
 from utter_calm.quantities import si_text
 
 BAND_HZ = (300.0, 3000.0)
-_THIRDS, _ENDS_AT = "by third octaves", 0.6
+_ENDS_AT = 0.6
 _VOLTS, _SHORT_HZ, _THREE_DB, _TEN_DB = 2.83, 500.0, 10 ** (-3 / 20), 10 ** (-10 / 20)
 
 
@@ -129,13 +129,13 @@ def add_curve_readings(
             ends = corners(f, read / mean, reference_hz=math.sqrt(band_hz[0] * band_hz[1]), ratio=ratio)
             for side, corner in zip(("lower", "upper"), ends, strict=True):
                 if corner is not None:
-                    out.add(f"{side}_{name}", channel, corner, "Hz", note=_THIRDS if room else "")
+                    out.add(f"{side}_{name}", channel, corner, "Hz")
         spread = None if trace.uncertainty is None else trace.uncertainty / mean
         out.traces.append(Trace("relative", channel, trace.x, "Hz", trace.magnitude / mean, "1", None, spread, trace.valid,
                                 trace.invalid_reason))  # fmt: skip
         band = (f >= band_hz[0]) & (f <= band_hz[1])
-        out.add("response_above", channel, float(np.max(read[band])) / mean, "1", note=_THIRDS if room else "")
-        out.add("response_below", channel, float(np.min(read[band])) / mean, "1", note=_THIRDS if room else "")
+        out.add("response_above", channel, float(np.max(read[band])) / mean, "1")
+        out.add("response_below", channel, float(np.min(read[band])) / mean, "1")
 
 
 def add_distortion(out: ResultBuilder, found: Loudspeaker, unit: str, channel: int = 1) -> None:

@@ -76,8 +76,8 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
     question = "Everything out of one sweep: response, reflections, distortion, rub and buzz, time, impedance"
     settings_type = LoudspeakerSettings
     readings = with_roles(
-        READINGS, "sensitivity_2v83", "lowest_valid_frequency", "lower_3db", "upper_3db", "response_above", "response_below",
-        "spl", "first_reflection", "polarity", "buzz_peak",
+        READINGS, "sensitivity_2v83", "lowest_valid_frequency", "lower_3db", "upper_3db", "lower_10db", "upper_10db",
+        "response_above", "response_below", "spl", "first_reflection", "polarity", "buzz_peak",
     )  # fmt: skip
     traces = TRACES
     plots = (
