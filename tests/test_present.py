@@ -33,7 +33,7 @@ from utter_calm.present.picture.sketch import sketch_of
 from utter_calm.present.picture.typed import height_of, height_text
 from utter_calm.present.picture.view import CurveView, empty_plot
 from utter_calm.present.values import beside_text, reading_text, reading_texts
-from utter_calm.present.words import title_lines
+from utter_calm.present.words import in_runs, title_lines
 from utter_calm.quantities import Measured, quantity
 
 OHM_8, OHM_4 = Measured(8.0, "ohm"), Measured(4.0, "ohm")
@@ -329,3 +329,10 @@ def test_channels_side_by_side_stand_in_one_unit():
     row = [Reading("thd", 1, 1.08e-6, "1", 2e-8), Reading("thd", 2, 9.8e-7, "1", 2e-8)]
     assert [str(s) for s in reading_texts(row)] == ["−119.3 dB", "−120.2 dB"]
     assert [str(s) for s in reading_texts(row[:1])] == ["0.000108 %"]
+
+
+@pytest.mark.parametrize(
+    ("numbers", "words"), [([], ""), ([7], "7"), ([3, 4], "3, 4"), ([1, 2, 3, 5, 8, 9, 10, 11], "1 to 3, 5, 8 to 11")]
+)
+def test_many_takes_are_named_by_the_ends_of_their_runs(numbers, words):
+    assert in_runs(numbers) == words

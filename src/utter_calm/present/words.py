@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from itertools import groupby
 
 import msgspec
 
@@ -100,5 +101,14 @@ def origin_words(take: TakeSummary) -> str:
         return ""
     needs = sorted({s.take for s in take.sources if s.role not in (FLOOR, AGAIN)})
     if take.origin in (DEDUCED, MODELLED) and needs:
-        return f", {take.origin} from take{'s' if len(needs) > 1 else ''} {', '.join(map(str, needs))}"
+        return f", {take.origin} from take{'s' if len(needs) > 1 else ''} {in_runs(needs)}"
     return f", {take.origin}"
+
+
+def in_runs(numbers: Sequence[int]) -> str:
+    """Say rising numbers, three and more in a row by their ends: ``1 to 19, 21``."""
+    out = list[str]()
+    for _, run in groupby(enumerate(numbers), lambda pair: pair[1] - pair[0]):
+        row = [number for _, number in run]
+        out += [f"{row[0]} to {row[-1]}"] if len(row) > 2 else map(str, row)
+    return ", ".join(out)
