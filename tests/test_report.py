@@ -8,6 +8,7 @@ import pypdf
 import pytest
 
 from tests.conftest import shown
+from utter_calm.cli import run
 from utter_calm.errors import FileError
 from utter_calm.job.document import Cell
 from utter_calm.job.document.fresh import new_document
@@ -16,6 +17,17 @@ from utter_calm.present.picture.compose import plot_view
 from utter_calm.present.picture.drawing import Drawing, Frame, Path
 from utter_calm.report.svg import drawing_svg, plot_svg
 from utter_calm.report.write import keep_units, report_html, write_report
+
+
+@pytest.fixture(scope="module")
+def seats_job(tmp_path_factory):
+    """A job without claims: four seats, measured by the command line."""
+    path = tmp_path_factory.mktemp("seats") / "foyer.calm"
+    assert run(["new", str(path), "--kind", "seat", "--name", "Wedge", "--stand-in", "console wedge"]) == 0
+    assert run(["run", str(path)]) == 0
+    job = Job.open(path)
+    yield job
+    job.close()
 
 
 def test_the_html_holds_everything_and_fetches_nothing(measured):
@@ -61,6 +73,15 @@ def test_names_cannot_break_out_of_the_template(tmp_path):
     assert "&amp; Söhne" in html
     assert "Nothing was measured yet" in html
     job.close()
+
+
+def test_without_claims_the_first_page_is_not_left_empty(seats_job, tmp_path):
+    """One line stood on it alone."""
+    path = tmp_path / "report.pdf"
+    write_report(seats_job, path)
+    first = pypdf.PdfReader(path).pages[0].extract_text()
+    assert "No claims were entered" in first
+    assert "Average over positions" in first
 
 
 @pytest.mark.timeout(240)

@@ -6,4 +6,4 @@ import os
 # two-core machine). Has to be said before NumPy is loaded, and gives way to whoever said something else.
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
-__version__ = "0.1.0"
+__version__ = "0.3.0"
