@@ -38,14 +38,14 @@ def pytest_addoption(parser):
 
 
 def pytest_collection_modifyitems(config, items):
-    """Of a test with the mark ``sampled`` take so many of its cases, evenly spread from the first to the last."""
+    """Leave what is ``long``; of a test that is ``sampled`` take so many cases, evenly spread from the first to the last."""
     if config.getoption("--thorough") or any("::" in asked for asked in config.args):
         return
     cases = {}
     for item in items:
         if item.get_closest_marker("sampled") is not None:
             cases.setdefault(item.function, []).append(item)
-    left = set()
+    left = {item for item in items if item.get_closest_marker("long") is not None}
     for each in cases.values():
         wanted = each[0].get_closest_marker("sampled").args[0]
         taken = {round(k * (len(each) - 1) / max(1, wanted - 1)) for k in range(wanted)}

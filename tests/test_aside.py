@@ -95,6 +95,7 @@ def test_what_was_played_before_a_cancel_is_stored(tmp_path, aside, after):
     job.close()
 
 
+@pytest.mark.long
 def test_what_the_analysis_refuses_is_raised_and_still_to_do(tmp_path, aside, monkeypatch):
     """The input falls out of the unit from the second take on: the first is stored, the others stay pending."""
     job = Job.create(tmp_path / "a.calm", small_demo())
@@ -111,6 +112,7 @@ def test_what_the_analysis_refuses_is_raised_and_still_to_do(tmp_path, aside, mo
     job.close()
 
 
+@pytest.mark.long
 def test_the_leads_are_checked_once_for_a_setup_though_its_first_take_waits(tmp_path, aside):
     job = Job.create(tmp_path / "a.calm", small_demo())
     job.edit(replace(job.document, units=tuple(replace(u, nominal_gain=1.0) for u in job.document.units)))
@@ -149,6 +151,7 @@ def _lives(pid):
         return False
 
 
+@pytest.mark.long
 def test_who_waits_analyses_what_the_helper_has_not_begun(aside, tmp_path):
     """And what that raises is raised where the result is asked for, not before."""
     job, takes = run(tmp_path / "a.calm", None)

@@ -122,7 +122,7 @@ def test_a_delay_that_jumps_between_the_marks_is_told(frames, share):
     assert 0.1 * abs(frames) / 48_000 < told_s < 1.1 * abs(frames) / 48_000
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("key", ["first_look", "response", "multitone", "edges", "loudspeaker"])
 def test_a_steady_clock_is_never_told_as_a_delay_that_moved(key):
     kind = KINDS[key]

@@ -43,6 +43,7 @@ def test_the_numbers_are_those_without_it_and_it_is_used_when_it_is_up(capture):
     assert beside.begun(os.getpid)() == os.getpid()
 
 
+@pytest.mark.long
 def test_where_it_dies_the_rest_is_computed_here(capture):
     alone = impedance(capture)
     with beside.helped(rehearse):

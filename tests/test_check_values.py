@@ -65,6 +65,7 @@ def test_textbook_waveforms(waveform, expected):
     assert found.thd_n == pytest.approx(np.sqrt(whole - 1), rel=1e-3)
 
 
+@pytest.mark.long
 def test_a_hard_clipped_sine():
     """Fundamental of a sine clipped at 1/g: (2/pi)(asin u + u sqrt(1 - u^2)) g with u = 1/g; no even harmonics."""
     g = 1.25

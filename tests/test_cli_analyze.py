@@ -52,6 +52,7 @@ def test_snr_and_weighted_noise_of_a_tone(call, tmp_path, noise):
     assert 20 * np.log10(values["noise_468"] / values["noise"]) == pytest.approx(11.34, abs=0.4)
 
 
+@pytest.mark.long
 def test_a_series_of_levels_clips_where_its_law_says(call, tmp_path):
     """A cube that bends: THD = a3 A^2 / 4 / (1 - 3 a3 A^2 / 4) reaches 1 % at a known level; files in any order."""
     a3, limit = 0.2, None
@@ -85,6 +86,7 @@ def test_noise_of_a_file_with_its_idle_tone(call, tmp_path, noise):
     assert values["snr"] == pytest.approx(2 / values["noise"], rel=1e-9)
 
 
+@pytest.mark.long
 def test_dynamic_range_is_given_where_its_tone_is(call, tmp_path, noise):
     x = dithered(sine(997, 1e-3, 6.0, 48_000), noise, 16)
     _, out, _ = call("noise", write(tmp_path / "a.wav", x, 48_000), "--json")

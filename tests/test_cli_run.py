@@ -30,6 +30,7 @@ def takes(path):
         job.close()
 
 
+@pytest.mark.long
 def test_each_cell_is_taken_as_often_as_asked_and_the_rig_once(call, job_path):
     status, out, _ = call("run", job_path, "--steps", "first-look", "--setups", "8 ohm", "--repeat", "3", "--json")
     assert status in (0, 1)

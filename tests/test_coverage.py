@@ -191,7 +191,7 @@ def scatter(measure, repeats=REPEATS):
     return out
 
 
-@pytest.mark.sampled(4)
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize(
     ("measure", "named"),
     [
@@ -256,6 +256,7 @@ def test_the_spread_of_watts_is_twice_that_of_volts_and_the_loads_joined():
         assert power.uncertainty / 2 / power.value == pytest.approx(np.hypot(2 * u_level, u_load), rel=1e-3)
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("duration_s", [0.7, 1.5])
 def test_the_spread_of_a_response_is_that_of_its_noise(duration_s):
     """A flat path with noise: in every part of the band the response scatters as the trace states, down to its ends."""

@@ -44,6 +44,7 @@ def numbers(takes):
     return [[(r.name, r.channel, r.value, r.uncertainty) for r in take.readings] for take in takes]
 
 
+@pytest.mark.long
 def test_what_is_deduced_ahead_is_what_is_deduced_here(job, aside, monkeypatch):
     asked = []
     monkeypatch.setattr(aside, "deduce", lambda *what, _as=aside.deduce: asked.append(what) or _as(*what))

@@ -11,6 +11,7 @@ from utter_calm.errors import InputError
 from utter_calm.job.job import Job
 
 
+@pytest.mark.long
 def test_what_the_demo_lacks_is_measured_once(tmp_path, monkeypatch, capsys):
     monkeypatch.setattr("utter_calm.demo.demo_document", small_demo)
     assert run(["demo", "--prepare", "--out", str(tmp_path)]) == 0

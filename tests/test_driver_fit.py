@@ -116,11 +116,13 @@ def test_a_wave_is_found_and_does_not_move_the_driver(at, q, ohm, phase, noise):
     assert free.parasites[0].ohm == pytest.approx(np.max(np.abs(whole - smooth)), rel=0.05)
 
 
+@pytest.mark.long
 def test_noise_alone_is_no_wave(noise):
     found = [analyse_free_air(run_of(noisy(driver(), 3e-3, noise))).parasites for _ in range(8)]
     assert sum(map(bool, found)) <= 1
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("part", [0.002, 0.01])
 def test_the_stated_uncertainty_covers_the_error(part):
     """Of electrical and mechanical parameters together: neither too small nor too large, and within twice of it nearly always.

@@ -161,6 +161,7 @@ def test_from_an_empty_job_to_parameters(tmp_path, stand_in, softer):
     job.close()
 
 
+@pytest.mark.long
 def test_a_shelf_is_found_and_does_not_move_the_driver(tmp_path):
     job, takes, _ = job_of(tmp_path / "a.calm", "driver", "surround driver on a shelf")
     told = {r.name: r.value for r in takes[-1].readings}
@@ -171,6 +172,7 @@ def test_a_shelf_is_found_and_does_not_move_the_driver(tmp_path):
     job.close()
 
 
+@pytest.mark.long
 def test_a_box_of_parts_is_held_against_its_marks(tmp_path):
     job, takes, _ = job_of(tmp_path / "a.calm", "parts", "part box")
     told = {t.setup.value("part"): {r.name: r.value for r in t.readings} for t in takes if t.kind == "part"}
@@ -356,6 +358,7 @@ def test_parameters_leave_as_documents_that_a_box_can_be_made_of(tmp_path, call)
     assert call("export", path, takes[0].id, tmp_path / "z.s1p", "--reference", "0 ohm")[0] == 2
 
 
+@pytest.mark.long
 def test_two_boxes_are_held_against_each_other(tmp_path):
     """A box and its leaky twin: which of tuning, losses, driver and volume differ, and by how much."""
     taken_of = {}

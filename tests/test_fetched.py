@@ -73,6 +73,7 @@ def test_a_gain_control_is_told(tmp_path):
     assert "gain_moved" in {t.code for t in capture.said if t.grave}
 
 
+@pytest.mark.long
 def test_what_lay_there_before_and_what_holds_nothing_of_it_is_passed_over(tmp_path):
     play_fetched(Response(), SETTINGS, tmp_path, phone(tmp_path), RIG, wait_s=5.0)
     old = {p: p.read_bytes() for p in tmp_path.iterdir()}
@@ -101,6 +102,7 @@ def test_a_folder_that_is_not_there_a_ceiling_and_a_cancel(tmp_path):
         play_fetched(Response(), SETTINGS, tmp_path, phone(None), RIG, cancel=cancel)
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("stand_in", ["phone recorder", "voice device"])
 def test_from_a_new_job(tmp_path, stand_in):
     """How a stand-in is reached needs nothing typed; what is said of the recording is said again when it is computed again."""
@@ -133,6 +135,7 @@ def test_hands_are_asked_to_start_and_to_stop_a_real_recorder():
     assert asked == ["Start recording with Phone.", "Stop the recording of Phone, and put its file into dcim.", asked[0]]
 
 
+@pytest.mark.long
 def test_a_recording_without_its_last_mark_is_waited_for_and_taken_in_the_end(tmp_path):
     pack = make_pack(Response(), SETTINGS)
     heard = np.concatenate([np.zeros((9_600, 1)), 0.5 * pack.samples, np.zeros((9_600, 1))])

@@ -33,7 +33,7 @@ def calibrated(side):
     return replace(rig, impedance=known)
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("side", ["low", "high", "source"])
 def test_wherever_the_resistor_sits(side, monkeypatch):
     from utter_calm.standins import part_box
@@ -73,6 +73,7 @@ def noisy(monkeypatch, volts):
     monkeypatch.setattr(Sensing, "process", lambda self, v: plain(self, v) + volts * rng.standard_normal(v.shape))
 
 
+@pytest.mark.long
 def test_averages_lower_the_scatter_by_their_root(monkeypatch):
     noisy(monkeypatch, 2e-3)
     spread = {}
@@ -93,6 +94,7 @@ def test_averages_lower_the_scatter_by_their_root(monkeypatch):
     assert spread[9] == pytest.approx(spread[1] / 3, rel=0.35)
 
 
+@pytest.mark.long
 def test_a_peak_that_scatters_is_swept_once_more(monkeypatch):
     noisy(monkeypatch, 3e-3)
     spread = {}

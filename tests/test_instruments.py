@@ -210,6 +210,7 @@ def test_conditions_set_themselves_and_takes_keep_what_the_supply_gave(serve, tm
         assert len(job.takes) == 2
 
 
+@pytest.mark.long
 def test_a_turntable_turns_a_loudspeaker_by_itself(serve, tmp_path):
     """What is measured at 60 degrees differs from the front as the stand-in's directivity says: nobody turned by hand."""
     document = new_document("round", start=start_of("all-round"))

@@ -39,7 +39,7 @@ def device_with(monkeypatch, entry, **more):
     return device
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize(("late_s", "ppm"), [(0.1, 0.0), (0.187, 60.0), (0.3, -60.0), (1.1, 150.0), (0.002, 0.0)])
 def test_the_response_is_that_of_the_unit_on_a_wire(monkeypatch, late_s, ppm):
     wire = SimulatedDevice(RIG)
@@ -65,6 +65,7 @@ def test_no_answer_and_half_an_answer_are_refused(monkeypatch):
         play_late(Response(), SETTINGS, device_with(monkeypatch, late_entry(0.1, 0.0)), RIG, load_ohm=None, rating=guard)
 
 
+@pytest.mark.long
 def test_a_hole_in_the_link_is_told(monkeypatch):
     device = device_with(monkeypatch, late_entry(0.2, 20.0, drop=(1.6, 0.05)))
     result = Response().analyze(SETTINGS, play_late(Response(), SETTINGS, device, RIG, load_ohm=None))

@@ -38,7 +38,7 @@ def prompt():
     return {kind.key: measured(kind, 0.0, tells=True)[1] for kind in PLAYED}
 
 
-@pytest.mark.sampled(8)
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize(("latency_s", "tells"), [(0.02, False), (0.12, True), (0.6, False)])
 @pytest.mark.parametrize("kind", PLAYED, ids=lambda k: k.key)
 def test_the_answers_are_the_same(prompt, kind, latency_s, tells):
@@ -59,7 +59,7 @@ def test_the_answers_are_the_same(prompt, kind, latency_s, tells):
     assert compared or kind.key == "alignment"  # its level is that of known noise: no uncertainty is stated
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize(("latency_s", "tells"), [(0.0, True), (0.06, True), (0.12, False), (0.6, True)])
 def test_a_level_is_found_however_late_the_answer_comes(latency_s, tells):
     rig = stereo_rig()

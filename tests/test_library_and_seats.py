@@ -108,6 +108,7 @@ def test_scores_are_read_and_written_back():
             parse_scores(wrong)
 
 
+@pytest.mark.long
 def test_the_report_says_how_it_stood_and_how_it_was_liked(seats, tmp_path):
     copy = tmp_path / "r.calm"
     copy.write_bytes(seats.read_bytes())

@@ -76,6 +76,7 @@ def test_nothing_in_the_set_is_doubtful(electronics):
         assert {r.channel for r in result.readings} >= {1, 2}, key
 
 
+@pytest.mark.long
 def test_a_series_at_three_levels_plays_little_more_than_it_needs():
     """Needed are a glide and two looks at the tone for each point, and the record that the asked uncertainty takes."""
     rig = stereo_rig()

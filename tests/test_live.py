@@ -81,6 +81,7 @@ def test_the_spectrum_is_in_volts_at_the_unit(follow):
     assert len(frame.frequency_hz) == SPECTRUM_FRAMES // 2 + 1
 
 
+@pytest.mark.long
 def test_a_reading_is_never_made_across_a_change_of_level(follow):
     """That would tell the change as distortion."""
     assert all(f.result is None for f in frames_of(follow(SteppedLevel(0.2)), 60))  # it may settle still
@@ -133,6 +134,7 @@ def test_the_waveform_starts_at_a_rising_zero(follow):
         assert np.interp(0.25 / 997, frame.time_s, frame.wave[:, 0]) > 0.9 * np.abs(frame.wave[:, 0]).max()
 
 
+@pytest.mark.long
 def test_readings_follow_the_load(follow):
     analyser = follow(ScriptedTone())
 

@@ -189,7 +189,7 @@ def test_a_rub_is_found_where_it_is_and_a_clean_one_has_none():
     assert 0.05 < rubbing.buzz_peak < 0.4
 
 
-@pytest.mark.sampled(4)
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize(("ppm", "at"), [
     (0.0, 2000.0), (5.0, 300.0), (5.0, 5000.0), (20.0, None), (20.0, 2000.0), (-50.0, 300.0), (-50.0, 5000.0), (300.0, None),
     (300.0, 2000.0),

@@ -74,6 +74,7 @@ def truth(model, f, situation=FREE_FIELD, angle=0.0, *, at_terminals=True):
     return sound / (1 - RIG.sense_ohm * states[:, circuit.at["i"]]) if at_terminals else sound
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("unit", list(MODELS))
 def test_the_response_in_a_room_is_that_of_a_free_field_above_twice_the_limit(unit):
     result = taken(unit)
@@ -189,6 +190,7 @@ def test_near_and_far_are_spliced_to_the_whole():
         SpliceSettings(diaphragm="0 mm").check()
 
 
+@pytest.mark.long
 def test_a_vented_box_close_by_is_cone_and_port_together():
     unit, model = "subwoofer in its box", made.SUB
     f = np.geomspace(25, 150, 20)
@@ -212,6 +214,7 @@ def all_round():
     return {int(a): taken("console wedge", FREE_FIELD, angle=float(np.radians(a)), duration=1.0) for a in angles}
 
 
+@pytest.mark.long
 def test_angles_are_averaged_and_told():
     takes = tuple(given(r, angle=Measured(float(np.radians(a)), "rad")) for a, r in all_round().items())
     result = DirectivityAverages().deduce(DirectivitySettings(), {"angles": takes})
@@ -358,6 +361,7 @@ def test_a_polar_picture_has_the_axis_upwards_and_a_rim_at_the_highest_level():
     assert any(isinstance(i, Text) and i.text == "−150°" for i in drawing.axes)
 
 
+@pytest.mark.long
 def test_an_active_loudspeaker_draws_no_current_from_the_rig_and_that_is_no_fault():
     kind = KINDS["multitone"]
     told = {}

@@ -111,6 +111,7 @@ def test_crosstalk_of_a_cable_is_lost_in_noise_and_a_dead_channel_is_said():
         take_step(Crosstalk(), CrosstalkSettings(level_v=0.5), bench("cable", wiring="right off"), DIRECT, load_ohm=None)
 
 
+@pytest.mark.long
 def test_edges_show_the_transformers_ringing_without_a_load():
     found = {}
     for load in ("600 ohm", "100000 ohm"):
@@ -121,6 +122,7 @@ def test_edges_show_the_transformers_ringing_without_a_load():
     assert found["100000 ohm"].reading("ringing_frequency").value == pytest.approx(75e3, rel=0.15)
 
 
+@pytest.mark.long
 def test_the_rigs_rise_time_is_taken_off():
     kind, settings = Edges(), EdgesSettings(level_v=0.094)
     rig = stereo_rig()
@@ -131,6 +133,7 @@ def test_the_rigs_rise_time_is_taken_off():
     assert floor.reading("rise_time").value * 192_000 == pytest.approx(2.6, abs=0.1)
 
 
+@pytest.mark.long
 def test_a_transformer_has_less_bass_at_high_level():
     low, high = (
         take_step(Response(), ResponseSettings(level_v=level, start_hz=8.0, duration_s=2.0), bench("line transformer",

@@ -45,6 +45,7 @@ def test_a_drift_is_followed_from_end_to_end(noise, frequency, drift):
         assert "drifts by" in tone_trust(found, 1)[0].text
 
 
+@pytest.mark.sampled(4)
 @pytest.mark.parametrize("frequency", [184.0, 3_150.0])
 @pytest.mark.parametrize("drift", [-1e-2, 2e-3])
 @pytest.mark.parametrize("way", ["square", "warms up", "late"])

@@ -121,6 +121,7 @@ def test_noise_alone_shows_no_tones(noise):
     assert not any(analyze_noise(noise.normal(0, 1, 2 * RATE), RATE).tones for _ in range(6))
 
 
+@pytest.mark.long
 def test_a_tone_six_decibels_above_the_floor_is_found_and_noise_holds_none():
     """In the mean over segments; white noise and noise that rises towards low frequencies, at the stated rate of false alarms."""
     rate, frames, found, false = 48_000, 48_000, 0, 0

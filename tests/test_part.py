@@ -60,6 +60,7 @@ def test_self_resonance_shows_where_the_band_reaches_it():
     assert "self_resonance" not in part_of(COIL).told(1e3)
 
 
+@pytest.mark.long
 def test_the_stated_uncertainty_covers_the_error():
     rng = np.random.default_rng(4)
     far = []

@@ -75,6 +75,7 @@ def test_names_cannot_break_out_of_the_template(tmp_path):
     job.close()
 
 
+@pytest.mark.long
 def test_without_claims_the_first_page_is_not_left_empty(seats_job, tmp_path):
     """One line stood on it alone."""
     path = tmp_path / "report.pdf"

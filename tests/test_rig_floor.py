@@ -58,6 +58,7 @@ def test_a_second_job_with_a_saved_rig_need_not_measure_it_alone(tmp_path):
     assert third[0][0] == ""
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("change", ["range", "level", "name"])
 def test_what_does_not_fit_is_measured(tmp_path, change):
     made = document()

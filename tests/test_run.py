@@ -168,6 +168,7 @@ def unknown_gain(tmp_path, gain=None):
     return Job.create(tmp_path / f"{gain}.calm", replace(document, units=(unit,)))
 
 
+@pytest.mark.long
 def test_a_gain_that_nobody_entered_is_told_by_the_unit_before_the_rig_alone_is_measured(tmp_path):
     """The rig alone is then at the level of the unit's output, and the unit's take is held against it all the same."""
     levels, floors = [], []

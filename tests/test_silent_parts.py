@@ -38,6 +38,7 @@ def test_part_of_a_cycle_that_is_missing_is_told_and_costs_nothing(noise, freque
     assert found.noise == pytest.approx(hiss * np.sqrt(19_980 / 24_000), rel=0.1)
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("frequency", [50.0, 997.0])
 def test_what_is_no_part_that_is_missing(noise, frequency):
     """Crossover distortion, clipping, bursts of it, noise nearly as loud as the tone, a level that swells, a click."""

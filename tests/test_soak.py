@@ -71,6 +71,7 @@ def test_a_drift_is_an_alarm(soaked):
     assert any(w.split(": ", 1)[1].startswith("ALARM") for w in calls)
 
 
+@pytest.mark.long
 def test_what_was_ended_goes_on_where_it_stood(soaked):
     job, cell, bench = soaked
     soak, cancel = Soak(30.0, 120.0, "level"), threading.Event()

@@ -42,7 +42,7 @@ def device(monkeypatch):
     return do
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("thinks_s", [0.2, 2.7, 6.0])
 def test_the_answer_is_that_of_a_wire_whenever_it_comes(device, thinks_s):
     wire = SimulatedDevice(RIG)
@@ -68,6 +68,7 @@ def test_silence_and_half_an_answer_are_told(device):
         play_spoken(Response(), SETTINGS, COMMAND, device(0.2), RIG, level_v=50.0)
 
 
+@pytest.mark.long
 def test_from_a_job(device, tmp_path):
     made = device(1.0)
     write_audio(tmp_path / "say.wav", COMMAND[::2, None], 24_000)

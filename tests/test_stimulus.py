@@ -90,6 +90,7 @@ def told(capsys, *arguments):
     return {r["name"]: r for r in out["readings"]}, {t["name"]: t for t in out["traces"]}, {t["code"] for t in out["trust"]}, out
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("count", [100, 400])
 def test_a_dropout_before_a_microphone_is_told_and_is_no_rub(files, capsys, count):
     """It put the response off by up to 2.7 dB without a word, and was told as a rub of the cone."""

@@ -32,6 +32,7 @@ def look(f, z):
     return jump, rough, {cause_of(p, fs) for p in free.parasites}
 
 
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("f", [FINE, COARSE], ids=["fine", "coarse"])
 def test_what_is_clean_or_only_noisy_is_let_be(f):
     assert look(f, driver(f)) == (None, None, set())
@@ -46,7 +47,7 @@ def test_a_wave_is_named_by_its_place_and_sharpness(at, q, cause):
     assert (jump, rough, causes) == (None, None, {cause})
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("at", [60, 400, 5000])
 def test_a_leap_is_found_where_it_is(at):
     jump, _, _ = look(FINE, driver(FINE) * (1 + 0.04 * (at < FINE)))
@@ -60,7 +61,7 @@ def test_roughness_counts_about_the_resonance_alone():
     assert look(FINE, driver(FINE) * scatter(FINE, 3e-3))[1] is None
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize(("unit", "code", "words"), [
     ("surround driver, loose clip", "loose_contact", "is a clip loose"),
     ("surround driver, coil rubs", "rough_resonance", "coil rub"),

@@ -153,6 +153,7 @@ def test_a_place_that_comes_back_is_no_gap():
     assert [gap.length for gap in displaced(lost, np.zeros(200_000), RATE)] == [850]
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize(("at", "count"), [(100_000, 500), (110_000, 64), (120_000, 2_000)])
 def test_lost_samples_are_told_and_made_up_for(heard, played, clean, at, count):
     x = np.append(np.delete(heard, slice(at, at + count)), np.zeros(count))
@@ -168,7 +169,7 @@ def told(capsys, *arguments):
     return json.loads(capsys.readouterr().out)
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize(
     ("seconds", "passed_hz", "count", "reflections"),
     [
@@ -205,6 +206,7 @@ def test_a_reflection_behind_the_end_of_the_sweep_is_no_buffer_that_came_twice()
         assert analyze_sweep(y, stimulus, law, RATE).faults == NO_FAULTS
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize(("hum_hz", "seconds"), [(50.02, 1.0), (59.97, 2.0), (49.98, 4.0)])
 def test_hum_is_taken_out_of_a_sweep(hum_hz, seconds):
     """Where a loudspeaker gives little, hum was taken for its response: 15 dB off, of which 6 were stated."""
@@ -224,6 +226,7 @@ def test_hum_is_taken_out_of_a_sweep(hum_hz, seconds):
     assert np.max(20 * np.log10(1 + off / np.abs(clean.gain[band]))) < 1.0
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize(("seconds", "passed_hz", "count"), [(3.0, 1_500, 256), (3.0, 6_000, 64), (8.0, 400, 1_024)])
 def test_a_buffer_that_came_twice_is_told_and_taken_out(seconds, passed_hz, count):
     """It put the level off by 2 to 16 dB."""
@@ -261,6 +264,7 @@ def test_what_is_wrong_at_the_very_end_ends_no_analysis(from_end, count, twice):
     assert np.all(np.isfinite(analyze_sweep(x, stimulus, law, RATE).gain))
 
 
+@pytest.mark.long
 def test_a_click_behind_lost_samples_is_told_in_the_recordings_time(heard, played, clean):
     x = heard.copy()
     x[130_000:130_003] += 0.5
@@ -311,6 +315,7 @@ def test_clipping_is_no_dropout_and_when_it_happened_is_told(tmp_path, capsys):
     assert "dropout" not in {t["code"] for t in found["trust"]}
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize("what", ["noise", "hum", "hum and noise", "noise on DC", "pink noise", "another tone"])
 def test_an_unplugged_input_gives_no_response(played, what):
     rng = np.random.default_rng(2)

@@ -167,6 +167,7 @@ def test_polarity_and_delay_do_not_change_a_tone(noise):
     assert abs(turn[1]) < 1e-3
 
 
+@pytest.mark.long
 def test_the_noise_beside_a_tone_scatters_hardly_more_than_it_must(noise):
     """0.5 / sqrt(dt * bandwidth) is the least (Rice); soft edges add 7 %, and weighted noise is free of 50 Hz."""
     t = np.arange(RATE // 2) / RATE

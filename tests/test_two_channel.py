@@ -56,7 +56,7 @@ def impedance(samples, side=LOW, calibration=None, short=None):
     return ratios[0].frequency_hz, z, u, out.build()
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("side", [LOW, HIGH])
 @pytest.mark.parametrize(("kind", "limit"), [("sweep", 1e-4), ("noise", 2e-3), ("tones", 2e-3)])
 def test_impedance_is_right_whatever_is_played_and_wherever_the_resistor_sits(kind, limit, side):
@@ -70,7 +70,7 @@ def test_impedance_is_right_whatever_is_played_and_wherever_the_resistor_sits(ki
     assert result.reading("minimum_impedance").value == pytest.approx(np.min(np.abs(driver(f))), rel=near)
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("snr", [None, 60.0])
 @pytest.mark.parametrize(("first", "last"), [(0.2, 5.2), (0.2, 6.2), (0.0, 5.2)])
 def test_a_sweep_without_silence_before_or_behind_is_a_sweep_all_the_same(first, last, snr):

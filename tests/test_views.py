@@ -277,6 +277,7 @@ def test_a_plan_that_plays_nothing_has_no_leads_to_check(tmp_path):
     assert needs_check(job, replace(job.document, plans=(played,)), cell)
 
 
+@pytest.mark.long
 def test_the_leads_are_checked_once_for_each_setup(tmp_path):
     job = Job.create(tmp_path / "a.calm", small_demo())
     document = job.document

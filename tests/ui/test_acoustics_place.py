@@ -100,6 +100,7 @@ def test_a_microphone_is_calibrated_under_its_link(loudspeaker_job, window, qtbo
     assert capsule_of(space.session.plan.rig).correction is None
 
 
+@pytest.mark.long
 def test_a_makers_curve_is_laid_under_at_the_measured_level(loudspeaker_job, window, qtbot, tmp_path):
     space = loudspeaker_job
     with pytest.raises(InputError, match="Nothing is shown"):
@@ -124,6 +125,7 @@ def test_a_makers_curve_is_laid_under_at_the_measured_level(loudspeaker_job, win
         space.session.lay_under(tmp_path / "far.frd")
 
 
+@pytest.mark.long
 def test_finds_of_other_jobs_are_laid_beside(loudspeaker_job, window, qtbot, tmp_path):
     space = loudspeaker_job
     space.take_missing()

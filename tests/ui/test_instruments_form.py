@@ -44,6 +44,7 @@ def test_a_supply_is_added_tried_and_taken_out(place, qtbot, window):
     qtbot.waitUntil(lambda: "did not answer" in form.said.text(), timeout=10_000)
 
 
+@pytest.mark.long
 def test_a_meter_of_the_bench_reads_for_a_calibration(place, qtbot, window):
     session, forms = window.workspace.session, []
 

@@ -101,6 +101,7 @@ def test_the_onset_of_clipping_is_told_while_the_level_is_turned(qtbot, fresh_wi
     assert "Nothing is running" in said[1]  # it would have kept the step
 
 
+@pytest.mark.long
 def test_the_step_in_which_it_clips_is_kept(qtbot, fresh_window):
     space = fresh_window.workspace
     press(qtbot, fresh_window, Qt.Key.Key_L)
@@ -207,6 +208,7 @@ def test_the_leads_may_be_left_as_they_are_and_the_check_left_out(qtbot, fresh_w
     assert not space.session.check_leads
 
 
+@pytest.mark.long
 def test_repeats_and_an_interrupted_run(qtbot, fresh_window):
     space = fresh_window.workspace
     press(qtbot, fresh_window, Qt.Key.Key_M, Qt.KeyboardModifier.ShiftModifier)

@@ -14,6 +14,7 @@ def place(window, tmp_path):
     return window.workspace.pages["parts"]
 
 
+@pytest.mark.long
 def test_next_next_next(place, window, qtbot):
     space = window.workspace
     place.mark.setText("a lot")

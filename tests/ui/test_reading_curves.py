@@ -222,6 +222,7 @@ def test_another_jobs_takes_stand_beside_ours(qtbot, measured_window, measured_p
     assert "elsewhere" in space.compare.title.text()
 
 
+@pytest.mark.long
 def test_what_is_missing_of_every_unit_runs_on_one_key(qtbot, window, tmp_path):
     from dataclasses import replace
 
@@ -268,6 +269,7 @@ def test_the_units_of_a_job_are_chosen_and_the_bench_follows(qtbot, window, tmp_
     assert space.session.unit.name.startswith("Dome amplifier")
 
 
+@pytest.mark.long
 def test_a_series_is_drawn_over_something_else_by_key(qtbot, window, tmp_path):
     Job.create(tmp_path / "all.calm", demo_document()).close()
     window.open_path(tmp_path / "all.calm")

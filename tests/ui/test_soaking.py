@@ -15,6 +15,7 @@ def space(fresh_window, monkeypatch):
     return space
 
 
+@pytest.mark.long
 def test_it_is_asked_for_told_ended_and_goes_on(space, qtbot, fresh_window):
     session, told = space.session, []
     session.told.connect(told.append)

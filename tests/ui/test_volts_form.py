@@ -62,6 +62,7 @@ def test_an_output_by_a_meter_and_an_input_by_that_output(place, qtbot, window):
     assert place.budget.isEnabled()
 
 
+@pytest.mark.long
 def test_a_wrong_range_is_told_and_nothing_is_changed(place, qtbot, window):
     before = window.workspace.session.plan.rig
     form = open_form(place, 0)
