@@ -84,10 +84,11 @@ def acoustic(
         used = window if isinstance(window, Gate) else found.auto_gate() if window == AUTO else None
         if not found.direct:
             used = None
-        add_response(out, found.response(used), scale.factor, scale.unit, by_hand=by_hand, top_hz=common.top_hz)
+        response = found.response(used)
+        add_response(out, response, scale.factor, scale.unit, by_hand=by_hand, top_hz=common.top_hz)
         add_curve_readings(
             out, 1, distance_m=away if scale.unit != "1" else None, band_hz=BAND_HZ, room=used is None and bool(found.reflections),
-            cut=moved_by_window(found, used),
+            cut=moved_by_window(response),
         )  # fmt: skip
         add_distortion(out, found, "FS")
         add_time_curves(out, found)

@@ -165,7 +165,7 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
             room = gate is None and bool(found.reflections)
             add_curve_readings(
                 out, one, distance_m=settings.distance_m, band_hz=band, field=field_gain(settings.situation), room=room,
-                cut=moved_by_window(found, gate),
+                cut=moved_by_window(response),
             )  # fmt: skip
             if room:
                 out.trust.append(Trust("room_heard", _ROOM_HEARD, grave=False))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
+import numpy.typing as npt
 
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import ComplexArray, next_fast_len, rfft
@@ -71,35 +72,44 @@ def gated(impulse: FloatArray, rate_hz: float, gate: Gate) -> Gated:
     impulse
         (m,) the direct sound at sample 0, what comes before at its end.
     """
-    before, after = int(np.ceil(-gate.start_s * rate_hz)), int(np.ceil(gate.stop_s * rate_hz)) + 1
-    after = min(after, len(impulse) - before)
-    index = np.arange(-before, after)
-    kept = impulse[index] * gate.at(index / rate_hz)
-    size = next_fast_len(max(min(_DENSE * len(kept), _LONG), len(kept), 16_384))
-    size += size % 2
+    kept, index, size = _kept(impulse, rate_hz, gate)
     frequency = np.arange(size // 2 + 1) * (rate_hz / size)
-    turn = np.exp(2j * np.pi * frequency * before / rate_hz)
+    turn = np.exp(-2j * np.pi * frequency * index[0] / rate_hz)
     value = rfft(kept, size) * turn
     late = rfft(kept * index, size) * turn
     power = np.maximum(np.abs(value) ** 2, 1e-30 * float(np.max(np.abs(value)) ** 2))
     return Gated(np.asarray(frequency), np.asarray(value), np.asarray((late * np.conj(value)).real / power / rate_hz))
 
 
-def u_cut_off(impulse: FloatArray, rate_hz: float, gate: Gate, seen: Gated) -> FloatArray:
+def _kept(impulse: FloatArray, rate_hz: float, gate: Gate) -> tuple[FloatArray, npt.NDArray[np.int64], int]:
+    """What a window lets through, at which samples after the direct sound, and how long its transform is made."""
+    before, after = int(np.ceil(-gate.start_s * rate_hz)), int(np.ceil(gate.stop_s * rate_hz)) + 1
+    after = min(after, len(impulse) - before)
+    index = np.arange(-before, after)
+    kept = impulse[index] * gate.at(index / rate_hz)
+    size = next_fast_len(max(min(_DENSE * len(kept), _LONG), len(kept), 16_384))
+    return kept, index, size + size % 2
+
+
+def ended_earlier(impulse: FloatArray, rate_hz: float, gate: Gate, seen: Gated) -> ComplexArray:
+    """The response (n,) at the frequencies of what was seen, where the window ends at 0.7 of its length."""
+    kept, index, _ = _kept(impulse, rate_hz, replace(gate, stop_s=_EARLIER * gate.stop_s))
+    turn = np.exp(-2j * np.pi * seen.frequency_hz * index[0] / rate_hz)
+    return np.asarray(rfft(kept, 2 * (len(seen.frequency_hz) - 1)) * turn)
+
+
+def u_cut_off(gate: Gate, seen: Gated, earlier: ComplexArray) -> FloatArray:
     """Standard uncertainty (n,) of a magnitude under a window, from what of the loudspeaker's own ringing the window ends.
 
-    How much that is nobody knows: about as much as goes when the window ends earlier still, by a fair part. Over loudspeakers with
-    corners from 30 to 120 Hz and resonances up to a Q of 12 the error is less than twice this at 95 % of the frequencies from the
-    lowest that a window of 2 to 20 ms tells, and at 99 % from twice that.
+    How much that is nobody knows: about as much as goes where the window ends ``earlier`` still, by a fair part. Over loudspeakers
+    with corners from 30 to 120 Hz and resonances up to a Q of 12 the error is less than twice this at 95 % of the frequencies from
+    the lowest that a window of 2 to 20 ms tells, and at 99 % from twice that.
     """
-    earlier = gated(impulse, rate_hz, replace(gate, stop_s=_EARLIER * gate.stop_s))
-    f, g = seen.frequency_hz, earlier.frequency_hz
-    before = np.interp(f, g, earlier.value.real) + 1j * np.interp(f, g, earlier.value.imag)
     # a window tells nothing finer than this: what goes at one frequency may come back at the next
-    reach = max(1, round(1 / gate.stop_s / f[1]))
-    total = np.concatenate([[0.0], np.cumsum(np.abs(before - seen.value) ** 2 / 2)])
-    index = np.arange(len(f))
-    low, high = np.maximum(index - reach, 0), np.minimum(index + reach + 1, len(f))
+    reach = max(1, round(1 / gate.stop_s / seen.frequency_hz[1]))
+    total = np.concatenate([[0.0], np.cumsum(np.abs(earlier - seen.value) ** 2 / 2)])
+    index = np.arange(len(earlier))
+    low, high = np.maximum(index - reach, 0), np.minimum(index + reach + 1, len(earlier))
     return np.asarray(np.sqrt(np.maximum(total[high] - total[low], 0.0) / (high - low)))
 
 

@@ -9,7 +9,7 @@ import numpy as np
 
 from utter_calm.analysis.acoustic.arrivals import Reflection, find_arrivals
 from utter_calm.analysis.acoustic.curves import fine_grid, magnitude_at
-from utter_calm.analysis.acoustic.gate import FLAT, Gate, Gated, gate_to, gated, gated_by_periods, u_cut_off
+from utter_calm.analysis.acoustic.gate import FLAT, Gate, Gated, ended_earlier, gate_to, gated, gated_by_periods, u_cut_off
 from utter_calm.analysis.acoustic.high_order import HighOrder, high_order
 from utter_calm.analysis.acoustic.minimum_phase import delay_beyond, minimum_phase
 from utter_calm.analysis.acoustic.near import near_response
@@ -104,7 +104,7 @@ class Loudspeaker:
 class LoudspeakerResponse:
     """A response: (n,) Hz, complex recorded over played, standard uncertainty of the magnitude, group delay in s, excess phase.
 
-    ``gate`` is its window; None for none.
+    ``gate`` is its window; None for none. ``shorter`` is the magnitude (n,) where that ends at 0.7 of its length.
     """
 
     frequency_hz: FloatArray
@@ -113,6 +113,7 @@ class LoudspeakerResponse:
     group_delay_s: FloatArray
     excess_phase_rad: FloatArray
     gate: Gate | None
+    shorter: FloatArray | None = None
 
 
 def analyze_loudspeaker(
@@ -196,14 +197,15 @@ def response_of(found: Loudspeaker, gate: Gate | None, periods: float = 0.0) -> 
     if periods:
         widest = gate or Gate(-_BEFORE_S, (half - 1) / found.rate_hz)
         value = gated_by_periods(found.impulse, found.rate_hz, widest, periods, grid)
-    energy, u_cut = 2.0 * half, np.zeros(len(grid))
+    energy, u_cut, shorter = 2.0 * half, np.zeros(len(grid)), None
     if gate is not None:  # outside it lets nothing in
-        u_cut = between(u_cut_off(found.impulse, found.rate_hz, gate, seen))
+        earlier = ended_earlier(found.impulse, found.rate_hz, gate, seen)
+        u_cut, shorter = between(u_cut_off(gate, seen, earlier)), between(np.abs(earlier))
         ends = (max(-half, int(gate.start_s * found.rate_hz) - 1), min(half, int(gate.stop_s * found.rate_hz) + 2))
         energy = float(np.sum(gate.at(np.arange(*ends) / found.rate_hz) ** 2))
     # half of the noise stands across the response and does not move its magnitude
     u_value = np.hypot(magnitude_at(grid, found.sweep.frequency_hz, found.noise) * np.sqrt(energy / 2), u_cut)
-    return LoudspeakerResponse(grid, value, u_value, between(seen.group_delay_s), between(excess), gate)
+    return LoudspeakerResponse(grid, value, u_value, between(seen.group_delay_s), between(excess), gate, shorter)
 
 
 class _Whole(Gate):
