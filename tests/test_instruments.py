@@ -7,6 +7,7 @@ from dataclasses import replace
 
 import pytest
 
+from utter_calm.cli import run
 from utter_calm.errors import DeviceGone, FileError, InputError, MeasurementError
 from utter_calm.job.document import Factor, Unit
 from utter_calm.job.document.fresh import new_document
@@ -192,7 +193,8 @@ def test_conditions_set_themselves_and_takes_keep_what_the_supply_gave(serve, tm
             asked.append((prompt.factor, prompt.rig_can))
             return Answer.LET_RIG
 
-        run_cells(job, cells, bench_for(document, "u1"), RunHooks(ask=ask))
+        with contextlib.closing(bench_for(document, "u1")) as bench:
+            run_cells(job, cells, bench, RunHooks(ask=ask))
         assert ("supply", True) in asked
         takes = {t.setup.value("supply").value: t for t in job.takes}
         assert set(takes) == {24.0, 30.0}
@@ -205,9 +207,44 @@ def test_conditions_set_themselves_and_takes_keep_what_the_supply_gave(serve, tm
         capture = job.capture(job.takes[-1])
         assert dict(capture.bench)["supply"].unit == "V"
         supply.close()
-        with pytest.raises(DeviceGone, match="answer"):
-            run_cells(job, cells[:1], bench_for(document, "u1"), RunHooks(ask=ask))
+        with contextlib.closing(bench_for(document, "u1")) as bench, pytest.raises(DeviceGone, match="answer"):
+            run_cells(job, cells[:1], bench, RunHooks(ask=ask))
         assert len(job.takes) == 2
+
+
+QUIET_SUPPLY = """
+title = "Supply that is switched off"
+start = ["OUTP ON"]
+quiet = ["OUTP OFF"]
+[[quantities]]
+factor = "supply"
+unit = "V"
+set = "VOLT {value:.4f}"
+read = "MEAS:VOLT?"
+high = 60.0
+"""
+
+
+def powered(tmp_path, address):
+    """A job of one step whose unit is fed by an instrument that is to be switched off when it is let go."""
+    own_folder().mkdir(parents=True)
+    (own_folder() / "quiet-supply.toml").write_text(QUIET_SUPPLY)
+    document = new_document("bench")
+    plan = document.plans[0]
+    rig = replace(plan.rig, instruments=(BenchInstrument("quiet-supply", address),))
+    factors = (Factor("load", (Measured(8.0, "ohm"),), ""), Factor("supply", (Measured(24.0, "V"),), ""))
+    plan = replace(plan, rig=rig, factors=factors, steps=tuple(s for s in plan.steps if s.kind == "first_look"), claims=())
+    document = replace(document, units=(replace(document.units[0], nominal_gain=30.0),), plans=(plan,))
+    Job.create(tmp_path / "fed.calm", document).close()
+    return tmp_path / "fed.calm"
+
+
+def test_a_run_by_command_lets_its_instruments_go(serve, tmp_path):
+    """They were left as they stood, and held, for whoever came next."""
+    server, _ = serve("supply", SupplyModel())
+    assert run(["run", str(powered(tmp_path, server.address)), "--missing"]) == 0
+    assert "VOLT 24.0000" in server.heard
+    assert server.heard[-1] == "OUTP OFF"
 
 
 @pytest.mark.long

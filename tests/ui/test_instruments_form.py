@@ -4,10 +4,12 @@ import contextlib
 
 import pytest
 
+from tests.test_instruments import powered
 from utter_calm.job.document.fresh import new_document
 from utter_calm.job.job import Job
+from utter_calm.quantities import Measured
 from utter_calm.rig.bench.serve import serve_stand_in
-from utter_calm.standins.scpi.models import MeterModel
+from utter_calm.standins.scpi.models import MeterModel, SupplyModel
 from utter_calm.standins.scpi.server import ScpiServer
 from utter_calm.ui.places.instruments_form import InstrumentsForm
 from utter_calm.ui.places.rig import RigPlace
@@ -70,3 +72,14 @@ def test_a_meter_of_the_bench_reads_for_a_calibration(place, qtbot, window):
         qtbot.waitUntil(lambda: forms[0].ok.text().startswith("Use it"), timeout=5_000)
         forms[0].accept()
     assert session.plan.rig.outputs[0].full_scale == pytest.approx(4.02, rel=1e-4)
+
+
+def test_a_job_that_is_closed_lets_its_instruments_go(window, tmp_path):
+    """A supply stayed on, and its line held, until the program ended."""
+    with contextlib.closing(ScpiServer(SupplyModel())) as server:
+        window.open_path(powered(tmp_path, server.address))
+        session = window.workspace.session
+        session.bench.have(session.plan.rig)
+        session.bench.control.set("supply", Measured(12.0, "V"))
+        window.close_job()
+        assert server.heard[-1] == "OUTP OFF"

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -52,9 +53,9 @@ def run(
             cells = list(opened.pending())
         cells = [cell for cell in cells for _ in range(1 if cell.role == FLOOR else repeat)]
         rig = opened.document.plan_of(cells[0].step).rig if cells else opened.document.plans[0].rig
-        bench = simulated_bench(rig)
-        bench.have(rig)
-        return run_headless(opened, cells, bench, as_json=as_json, hand=stands if as_it_stands else by_hand)
+        with contextlib.closing(simulated_bench(rig)) as bench:
+            bench.have(rig)
+            return run_headless(opened, cells, bench, as_json=as_json, hand=stands if as_it_stands else by_hand)
     finally:
         opened.close()
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from pathlib import Path
 
 import click
@@ -54,7 +55,8 @@ def soak(
         def told(_state: SoakState, words: str) -> None:
             click.echo(one_line(f"  {words}"), err=True)
 
-        state = run_soak(opened, cell, bench, RunHooks(ask=ask), wanted, told=told, resume=not anew)
+        with contextlib.closing(bench):
+            state = run_soak(opened, cell, bench, RunHooks(ask=ask), wanted, told=told, resume=not anew)
     finally:
         opened.close()
     trend = state.trend

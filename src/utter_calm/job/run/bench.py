@@ -67,6 +67,13 @@ class Bench:
         self.device, self.standing = device, ()
         self.control = device if isinstance(device, SimulatedDevice) else None
 
+    def close(self) -> None:
+        """Let its instruments go, quiet, and the device; whoever measures on it again has them anew."""
+        if isinstance(self.control, BenchControl):
+            self.control.close()
+        if isinstance(self.device, SoundDevice):
+            self.device.let_go()
+
     def can_set(self, factor: str) -> bool:
         """Whether the bench can set a factor by itself."""
         return self.control is not None and self.control.can_set(factor)

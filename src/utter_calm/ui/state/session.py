@@ -257,7 +257,12 @@ class JobSession(Soaking):
         self.cancel()
         ending = (self.trial.end(), *(asker.end() for asker in self._askers))
         threads = [t for t in (self._worker, self._watcher, *ending, *self._computations) if t is not None]
-        let_go(threads, self.job.close, wait_ms=wait_ms)
+
+        def leave() -> None:
+            self.bench.close()
+            self.job.close()
+
+        let_go(threads, leave, wait_ms=wait_ms)
 
     def _asked(self, prompt: Prompt) -> None:
         self._prompt = prompt
