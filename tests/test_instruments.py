@@ -267,7 +267,7 @@ def test_a_turntable_turns_a_loudspeaker_by_itself(serve, tmp_path):
     plan = replace(plan, rig=rig, factors=(replace(plan.factors[0], values=angles),), steps=steps, claims=())
     document = replace(document, plans=(plan,))
     bench.have(rig)
-    with contextlib.closing(Job.create(tmp_path / "round.calm", document)) as job:
+    with contextlib.closing(Job.create(tmp_path / "round.calm", document)) as job, contextlib.closing(bench):
         cells = [c for c in document.cells(unit) if c.role != FLOOR]
         run_cells(job, cells, bench, RunHooks(ask=lambda _prompt: Answer.LET_RIG))
         assert turned in ([60.0], [0.0, 60.0], [60.0, 0.0])
@@ -289,7 +289,7 @@ def test_a_supply_that_falls_silent_in_the_middle_is_told_and_the_take_is_kept(s
     with contextlib.closing(Job.create(tmp_path / "silent.calm", document)) as job:
         cell = next(c for c in document.cells(document.units[0]) if c.role != FLOOR)
         quiet.append(True)
-        with pytest.raises(MeasurementError, match="no number"):
-            run_cells(job, [cell], bench_for(document, "u1"), RunHooks(ask=lambda _prompt: Answer.LET_RIG))
+        with contextlib.closing(bench_for(document, "u1")) as bench, pytest.raises(MeasurementError, match="no number"):
+            run_cells(job, [cell], bench, RunHooks(ask=lambda _prompt: Answer.LET_RIG))
         assert job.takes[-1].reading("level", 1) is not None
         assert not job.pending()
