@@ -222,8 +222,13 @@ def test_hum_is_taken_out_of_a_sweep(hum_hz, seconds):
     assert found.hum.share == pytest.approx(np.std(hum) / np.std(y + hum), rel=0.02)
     band = (clean.frequency_hz > 40) & (clean.frequency_hz < 18_000)
     off = np.abs(np.abs(found.gain) - np.abs(clean.gain))[band]
-    assert np.all(off < 4 * np.hypot(found.u_gain, clean.u_gain)[band] + 0.01 * np.abs(clean.gain[band]))
-    assert np.max(20 * np.log10(1 + off / np.abs(clean.gain[band]))) < 1.0
+    assert np.all(off < 3 * np.hypot(found.u_gain, clean.u_gain)[band] + 1e-3 * np.abs(clean.gain[band]))
+    assert np.max(20 * np.log10(1 + off / np.abs(clean.gain[band]))) < 0.2
+    # a mains that wanders leaves more, and that is stated
+    wandering = 0.01 * np.sin(2 * np.pi * (hum_hz * t + 0.02 * t**2 / 2 / t[-1]))
+    found = analyze_sweep(y + wandering, stimulus, law, RATE)
+    off = np.abs(np.abs(found.gain) - np.abs(clean.gain))[band]
+    assert np.all(off < 5 * np.hypot(found.u_gain, clean.u_gain)[band] + 1e-3 * np.abs(clean.gain[band]))
 
 
 @pytest.mark.sampled(2)

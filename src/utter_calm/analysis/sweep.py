@@ -127,6 +127,8 @@ def analyze_sweep_whole(
     noise = NoiseFloor(found, sweep)
     # half of the noise stands across the gain and does not move its magnitude
     u_gain = noise.of_gain(grid) * _shrunk(grid / found.bin_hz) / np.sqrt(2)
+    if whole.hum is not None:
+        u_gain = np.hypot(u_gain, np.interp(grid / found.bin_hz, np.arange(len(whole.hum.left)), whole.hum.left))
     if moved is not None:  # where something is missing what was found is as sure as it had settled
         u_gain = np.hypot(u_gain, np.interp(grid / found.bin_hz, np.arange(len(moved)), moved))
     orders = [_order(found, sweep, order, grid, gain, noise) for order in ORDERS]

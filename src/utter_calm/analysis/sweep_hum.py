@@ -16,17 +16,29 @@ from utter_calm.analysis.sweep_places import energy
 from utter_calm.analysis.windows import HANN
 from utter_calm.signals.sweep import Sweep
 
-_MATTERS, _ROUNDS, _SETTLED, _EXPLAINS = 1e-8, 4, 1e-3, 0.5
+_MATTERS, _ROUNDS, _SETTLED, _EXPLAINS = 1e-8, 8, 1e-5, 0.5
 _PARTS, _ALIKE, _MOST = 8, 0.3, 0.75
 _NOTHING = np.zeros(0)
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class Hum:
-    """What was taken off: the mains' frequency in Hz, and the r.m.s. of all its lines over that of the recording."""
+    """What was taken off.
+
+    Parameters
+    ----------
+    frequency_hz
+        Of the mains.
+    share
+        R.m.s. of all its lines over that of the recording.
+    left
+        (bins,) standard uncertainty of the gain's magnitude from what may be left of it: what taking it off moved, times how much
+        the line varies along the recording, as of a mains that wanders.
+    """
 
     frequency_hz: float
     share: float
+    left: FloatArray
 
 
 def without_hum(
@@ -40,43 +52,46 @@ def without_hum(
     """
     if energy(found.unexplained) < _MATTERS * energy(response):
         return response, found, None
-    hum, told, without = np.zeros(len(response)), None, found
+    hum, told, without, moved = np.zeros(len(response)), (0.0, 0.0, 0.0), found, 0.0
     for _ in range(_ROUNDS):
-        lines, frequency = _hum_in(without.unexplained + hum, rate_hz)
+        lines, frequency, varies = _hum_in(without.unexplained + hum, rate_hz)
         if frequency is None or energy(lines) < _MATTERS * energy(response):
             return response, found, None
-        moved, hum, told = energy(lines - hum), lines, Hum(frequency, math.sqrt(energy(lines) / energy(response)))
+        moved, hum, told = energy(lines - hum), lines, (frequency, math.sqrt(energy(lines) / energy(response)), varies)
         if moved < _SETTLED * energy(hum):
             break
         without = deconvolve(response - hum, stimulus, sweep, rate_hz, known)
     # what rings in a room where the mains has a line is no hum: it does not last
     if energy(found.unexplained) - energy(without.unexplained) < _EXPLAINS * energy(hum):
         return response, found, None
-    return response - hum, without, told
+    frequency, share, varies = told
+    varies = math.hypot(varies, math.sqrt(moved / energy(hum)))
+    left = np.abs(found.gain - without.gain) * varies if len(found.gain) == len(without.gain) else np.zeros(len(without.gain))
+    return response - hum, without, Hum(frequency, share, left)
 
 
-def _hum_in(rest: FloatArray, rate_hz: float) -> tuple[FloatArray, float | None]:
-    """Lines of the mains in what is left (n,), and the mains' frequency in Hz."""
+def _hum_in(rest: FloatArray, rate_hz: float) -> tuple[FloatArray, float | None, float]:
+    """Lines of the mains in what is left (n,), the mains' frequency in Hz, and by which part the strongest line varies."""
     level = np.asarray(rest - np.mean(rest), dtype=np.float64)
     slow, slow_hz = decimated(level, rate_hz)
     mains = find_mains(slow, slow_hz, line_spectrum(slow, slow_hz), _NOTHING)
     if mains is None:
-        return _NOTHING, None
+        return _NOTHING, None, 0.0
     omega = np.asarray(2 * np.pi * mains.frequency_hz / rate_hz * mains.multiples, dtype=np.float64)
     fit = fit_lines(level, omega, find_skew=True)
     strongest = int(np.argmax(np.abs(fit.phasors)))
-    if not _lasts(slow, float(fit.omega[strongest]) * rate_hz / slow_hz, abs(fit.phasors[strongest])):
-        return _NOTHING, None
+    varies = _varies(slow, float(fit.omega[strongest]) * rate_hz / slow_hz, abs(fit.phasors[strongest]))
+    if varies is None:
+        return _NOTHING, None, 0.0
     lines = np.asarray(level - fit.residual - fit.dc)
-    return lines, mains.frequency_hz * (1 + fit.skew)
+    return lines, mains.frequency_hz * (1 + fit.skew), varies
 
 
-def _lasts(slow: FloatArray, omega: float, amplitude: float) -> bool:
-    """Whether a line of so many rad per sample is there all the time: what the unit adds to a sweep comes and goes with it."""
+def _varies(slow: FloatArray, omega: float, amplitude: float) -> float | None:
+    """By which part a line of so many rad per sample varies along a record; None where it comes and goes, as a unit's own do."""
     turned = slow * np.exp(-1j * omega * np.arange(len(slow)))
-    parts = [
-        2 * np.sum(part * HANN.samples(len(part))) / np.sum(HANN.samples(len(part))) for part in np.array_split(turned, _PARTS)
-    ]
-    middle = np.median(np.real(parts)) + 1j * np.median(np.imag(parts))
-    same = np.abs(np.array(parts) - middle) < _ALIKE * abs(middle)
-    return bool(np.mean(same) >= _MOST and abs(abs(middle) / amplitude - 1) < _ALIKE)
+    parts = np.array([2 * np.average(part, weights=HANN.samples(len(part))) for part in np.array_split(turned, _PARTS)])
+    middle = np.median(parts.real) + 1j * np.median(parts.imag)
+    off = np.abs(parts - middle) / abs(middle)
+    lasts = np.mean(off < _ALIKE) >= _MOST and abs(abs(middle) / amplitude - 1) < _ALIKE
+    return float(np.sqrt(np.mean(off**2))) if lasts else None
