@@ -259,8 +259,8 @@ class JobSession(Soaking):
         threads = [t for t in (self._worker, self._watcher, *ending, *self._computations) if t is not None]
 
         def leave() -> None:
+            self.job.close()  # first: no instrument keeps a file open
             self.bench.close()
-            self.job.close()
 
         let_go(threads, leave, wait_ms=wait_ms)
 
