@@ -58,7 +58,7 @@ def test_the_low_end_of_a_high_pass_is_modelled(order):
     f = np.arange(0, 4_000, 0.5)
     truth = dsp.freqs(*dsp.butter(order, 2 * np.pi * 8, "high", analog=True), worN=2 * np.pi * f[1:])[1]
     gain = np.concatenate([[0], truth])
-    model = low_end_model(f, gain, 10.0, 80.0)
+    model = low_end_model(f, gain, 10.0, 80.0).at(f)
     quotient = gain[20:] / model[20:]
     assert np.abs(quotient) == pytest.approx(np.full(len(quotient), np.abs(quotient[-1])), rel=1e-3)
 
@@ -66,10 +66,10 @@ def test_the_low_end_of_a_high_pass_is_modelled(order):
 def test_no_model_is_better_than_a_wild_one(noise):
     f = np.arange(0, 1_000, 0.5)
     wild = noise.normal(size=len(f)) + 1j * noise.normal(size=len(f))
-    assert np.all(low_end_model(f, wild, 10.0, 80.0) == 1.0)
-    assert np.all(low_end_model(f, np.zeros(len(f)) + 0j, 10.0, 80.0) == 1.0)
+    assert np.all(low_end_model(f, wild, 10.0, 80.0).at(f) == 1.0)
+    assert np.all(low_end_model(f, np.zeros(len(f)) + 0j, 10.0, 80.0).at(f) == 1.0)
     resonance = 1 / (1 - (f / 30) ** 2 + 1j * f / 30 / 20)
-    model = low_end_model(f, resonance, 10.0, 80.0)
+    model = low_end_model(f, resonance, 10.0, 80.0).at(f)
     assert np.max(np.abs(model)) < 5
 
 

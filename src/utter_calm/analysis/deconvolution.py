@@ -13,9 +13,10 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
+import numpy.typing as npt
 
 from utter_calm.analysis.excitation import BESIDE, FARTHEST_ORDER, Excitation, excitation, frames_for
-from utter_calm.analysis.low_end import low_end_model
+from utter_calm.analysis.low_end import LowEnd, low_end_model
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import irfft, irfft_single, rfft, rfft_single, turning
 from utter_calm.signals.ramp import raised_cosine
@@ -51,16 +52,16 @@ class Deconvolved:
         (frames,) the window behind ``gain``: it tells how much noise it lets in.
     recorded
         Length of the recording, in samples.
-    played
-        (frames // 2 + 1,) magnitude of what was divided by: the stimulus in its band, the endless sweep beyond.
+    known
+        What the stimulus puts into each bin.
     orders_to_hz
         Highest frequency at which ``orders`` tells harmonics.
     orders_coming
         Gives ``orders``, which are computed meanwhile: faults are looked for without them.
     impulse
         (frames,) impulse response of the whole recording, flattened at its low end: the response, and all the noise.
-    slope
-        (frames // 2 + 1,) magnitude by which it was flattened.
+    low_end
+        By which it was flattened.
     unexplained
         (m,) recording less what the first tenth of a second of the impulse response makes of the stimulus, in single precision.
     """
@@ -73,11 +74,11 @@ class Deconvolved:
     delay_s: float
     window: FloatArray
     recorded: int
-    played: FloatArray
+    known: Excitation
     orders_to_hz: float
     orders_coming: Future[FloatArray]
     impulse: FloatArray
-    slope: FloatArray
+    low_end: LowEnd
     unexplained: FloatArray
 
     @property
@@ -115,7 +116,7 @@ def deconvolve(
     ValueError
         The stimulus holds nothing in the sweep's band.
     """
-    fits = known is not None and known.stimulus is stimulus and len(response) <= known.longest
+    fits = known is not None and known.fits(len(response), stimulus)
     frames = known.frames if known is not None and fits else frames_for(max(len(response), len(stimulus)), sweep, rate_hz)
     hearing = BESIDE.submit(rfft, response, frames)
     if known is None or not fits:
@@ -127,12 +128,13 @@ def deconvolve(
     delay = _arrival(raw, frames) / rate_hz
     turn = turning(2 * np.pi * delay * rate_hz / frames, len(played))
     raw *= turn
-    model = low_end_model(frequency, raw, frequency[low], 4 * sweep.start_hz)
+    low_end = low_end_model(frequency, raw, frequency[low], 4 * sweep.start_hz)
+    model = low_end.at(frequency)
     flattened = raw / model
-    _hold(flattened, low, high)
+    hold(flattened, low, high)
     impulse = np.asarray(irfft(flattened, frames))
     coming = BESIDE.submit(
-        _unexplained, impulse, _near(frames, rate_hz, sweep), heard, played * model * np.conj(turn), len(response)
+        _unexplained, impulse, near_window(frames, rate_hz, sweep), heard, played * model * np.conj(turn), len(response)
     )
     window = _linear_window(frames, rate_hz, sweep)
     gain = rfft(impulse * window) * model
@@ -150,11 +152,11 @@ def deconvolve(
         delay_s=delay,
         window=window,
         recorded=len(response),
-        played=known.magnitude,
+        known=known,
         orders_to_hz=top_hz,
         orders_coming=BESIDE.submit(_orders, known, heard, turn, gain, rate_hz),
         impulse=impulse,
-        slope=np.abs(model),
+        low_end=low_end,
         unexplained=coming.result(),
     )
 
@@ -194,7 +196,7 @@ def _linear_window(frames: int, rate_hz: float, sweep: Sweep) -> FloatArray:
 
 
 @lru_cache(maxsize=4)
-def _near(frames: int, rate_hz: float, sweep: Sweep) -> FloatArray:
+def near_window(frames: int, rate_hz: float, sweep: Sweep) -> FloatArray:
     """A window about the impulse only, a tenth of a second long: what comes later is reverberation, noise, or a click."""
     before = min(int(_BEFORE_S * rate_hz), max(1, int(sweep.lead_s(2) * rate_hz) // 2))
     after = min(int(_AFTER_S * rate_hz), frames // 4)
@@ -249,7 +251,7 @@ def _sums(lines: ComplexArray, rad: float, first: float, step: float, count: int
     return values
 
 
-def _hold(gain: ComplexArray, low: int, high: int) -> None:
+def hold(gain: npt.NDArray[np.complexfloating], low: int, high: int) -> None:
     """Continue the edges of the band outwards, so that they do not ring through the windowed impulse response."""
     gain[:low] = gain[low : low + _HOLD_BINS].mean()
     gain[high + 1 :] = gain[high - _HOLD_BINS + 1 : high + 1].mean()

@@ -52,6 +52,10 @@ class Excitation:
     low: int
     high: int
 
+    def fits(self, recorded: int, stimulus: FloatArray) -> bool:
+        """Whether it holds for a recording of so many samples of this stimulus."""
+        return self.stimulus is stimulus and recorded <= self.longest
+
 
 def excitation(recorded: int, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> Excitation:
     """Transform a stimulus for recordings of so many samples; errors as in :func:`deconvolve`."""

@@ -11,6 +11,7 @@ from utter_calm.analysis.deconvolution import Deconvolved
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.sweep_filling import EXPLAINS, LONG, bettered, gone_on, share_left, smeared, stands_out
 from utter_calm.analysis.sweep_places import Known, displaced, energy
+from utter_calm.analysis.sweep_trial import Trials, Tried
 from utter_calm.analysis.tone_gaps import Gap
 from utter_calm.signals.sweep import Sweep
 
@@ -33,14 +34,17 @@ def with_lost_made_up(
         What :func:`utter_calm.analysis.sweep_places.places_in` gave.
     """
     lost = displaced(known, found.unexplained, rate_hz)
+    if not lost:
+        return response, found, ()
+    trials = Trials(found, stimulus, sweep, rate_hz, len(response) + sum(gap.length + 1 for gap in lost))
     while lost:
-        made = _made_up(response, lost, found.delay_s, stimulus, sweep, rate_hz)
+        made = _made_up(response, lost, found.delay_s, sweep, rate_hz, trials)
         # a unit whose own delay changes looks ahead as well, but nothing is explained by putting samples in
-        reaches = [smeared(gap, made.complete.delay_s, sweep, rate_hz) for gap in made.lost]
+        reaches = [smeared(gap, made.tried.delay_s, sweep, rate_hz) for gap in made.lost]
         left = [share_left(stands_out(made.left, r), stands_out(found.unexplained, r)) for r in reaches]
         if max(left) < EXPLAINS:
-            made = _counted(made, response, stimulus, sweep, rate_hz) if len(response) < LONG else made
-            return made.filled, made.complete, made.lost
+            made = _counted(made, response, sweep, rate_hz, trials) if len(response) < LONG else made
+            return made.tried.recording, trials.whole(made.tried.recording), made.lost
         worst = int(np.argmax(left))
         lost = (*lost[:worst], *lost[worst + 1 :])
     return response, found, ()
@@ -48,35 +52,34 @@ def with_lost_made_up(
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Made:
-    """A recording made whole, deconvolved, where samples were put in, and what is left unexplained of those that were there."""
+    """A recording made whole, where samples were put in, and what is left unexplained of those that were there."""
 
-    filled: FloatArray
-    complete: Deconvolved
+    tried: Tried
     lost: tuple[Gap, ...]
     left: FloatArray
 
 
 def _made_up(
-    response: FloatArray, lost: tuple[Gap, ...], delay_s: float, stimulus: FloatArray, sweep: Sweep, rate_hz: float
+    response: FloatArray, lost: tuple[Gap, ...], delay_s: float, sweep: Sweep, rate_hz: float, trials: Trials
 ) -> _Made:  # fmt: skip
     """Put in so many samples as were lost, at the places where that explains the recording best."""
     for around_s in CLOSER_S:
         filled, there = _filled(response, lost, delay_s, sweep, rate_hz)
-        filled, complete = bettered(filled, there, stimulus, sweep, rate_hz)
-        delay_s = complete.delay_s  # as it is was that of the longer part
-        lost = _placed(lost, response, filled - complete.unexplained, int(around_s * rate_hz))
+        tried = bettered(filled, there, trials)
+        delay_s = tried.delay_s  # as it is was that of the longer part
+        lost = _placed(lost, response, tried.model, int(around_s * rate_hz))
     filled, there = _filled(response, lost, delay_s, sweep, rate_hz)
-    filled, complete = bettered(filled, there, stimulus, sweep, rate_hz)
-    return _Made(filled, complete, lost, complete.unexplained[there])
+    tried = bettered(filled, there, trials)
+    return _Made(tried, lost, tried.unexplained[there])
 
 
-def _counted(made: _Made, response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> _Made:
+def _counted(made: _Made, response: FloatArray, sweep: Sweep, rate_hz: float, trials: Trials) -> _Made:
     """Count each to the sample: of one more and one less that which leaves the least."""
     for index in range(len(made.lost)):
         for more in (1, -1):
             gap = made.lost[index]
             changed = (*made.lost[:index], replace(gap, length=gap.length + more), *made.lost[index + 1 :])
-            other = _made_up(response, changed, made.complete.delay_s, stimulus, sweep, rate_hz)
+            other = _made_up(response, changed, made.tried.delay_s, sweep, rate_hz, trials)
             if energy(other.left) < energy(made.left):
                 made = other
                 break

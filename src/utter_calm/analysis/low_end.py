@@ -7,6 +7,8 @@ can only help; it is refused when it would bring a resonance of its own.
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 
 from utter_calm.analysis.spectrum import FloatArray
@@ -16,13 +18,35 @@ _HIGHEST_Q = 1.2
 _POINTS = 400
 
 
-def low_end_model(frequency_hz: FloatArray, gain: ComplexArray, low_hz: float, high_hz: float) -> ComplexArray:
-    """Rational function of order 1 to 3 at all frequencies (n,), fitted to ``gain`` (n,) between two of them.
+@dataclass(frozen=True, slots=True, eq=False)
+class LowEnd:
+    """A rational function of ``j f / low_hz``, 1 far above: numerator and denominator, highest power first.
 
-    Least squares on the linearised error, re-weighted (Sanathanan and Koerner 1963). Ones where no fit is fit to be used.
+    Of order 0 it is 1 everywhere.
+    """
+
+    top: FloatArray
+    bottom: FloatArray
+    low_hz: float
+
+    def at(self, frequency_hz: FloatArray) -> ComplexArray:
+        """Give its value (n,) at frequencies (n,), the first of which may be 0: there it is real."""
+        if len(self.top) == 1:
+            return np.ones(len(frequency_hz), dtype=complex)
+        s = 1j * frequency_hz / self.low_hz
+        value = np.polyval(self.top, s) / np.polyval(self.bottom, s)
+        if frequency_hz[0] == 0:
+            value[0] = value[1].real
+        return np.asarray(value / (self.top[0] / self.bottom[0]))
+
+
+def low_end_model(frequency_hz: FloatArray, gain: ComplexArray, low_hz: float, high_hz: float) -> LowEnd:
+    """Rational function of order 1 to 3, fitted to ``gain`` (n,) between two of the frequencies (n,).
+
+    Least squares on the linearised error, re-weighted (Sanathanan and Koerner 1963). Of order 0 where no fit is fit to be used.
     """
     inside = np.flatnonzero((frequency_hz >= low_hz) & (frequency_hz <= high_hz))
-    flat = np.ones(len(frequency_hz), dtype=complex)
+    flat = LowEnd(np.ones(1), np.ones(1), low_hz)
     if len(inside) < 12:
         return flat
     inside = inside[:: max(1, len(inside) // _POINTS)]
@@ -32,8 +56,7 @@ def low_end_model(frequency_hz: FloatArray, gain: ComplexArray, low_hz: float, h
     if not scale:
         return flat
     h = h / scale
-    everywhere = 1j * frequency_hz / low_hz
-    fits, least = list[tuple[FloatArray, FloatArray]](), 0.05
+    best, least = flat, 0.05
     for order in (1, 2, 3):
         top, bottom = _rational_fit(s, np.asarray(h), order)
         if not (_tame(bottom) and _tame(top)):
@@ -42,14 +65,8 @@ def low_end_model(frequency_hz: FloatArray, gain: ComplexArray, low_hz: float, h
         # a quotient must stay a quotient: no zero on the way, no limit at the top that dwarfs the band; and a higher
         # order has to earn its keep
         if error < 0.3 * least and 0.1 < abs(top[0] / bottom[0]) < 10:
-            fits.append((top, bottom))
-            least = error
-    for top, bottom in reversed(fits):
-        model = np.polyval(top, everywhere) / np.polyval(bottom, everywhere)
-        if np.min(np.abs(model[1:])) > 1e-9:
-            model[0] = model[1].real
-            return np.asarray(model / (top[0] / bottom[0]))
-    return flat
+            best, least = LowEnd(top, bottom, low_hz), error
+    return best
 
 
 def _rational_fit(s: ComplexArray, h: ComplexArray, order: int) -> tuple[FloatArray, FloatArray]:

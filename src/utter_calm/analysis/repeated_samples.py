@@ -6,11 +6,12 @@ from dataclasses import replace
 
 import numpy as np
 
-from utter_calm.analysis.deconvolution import Deconvolved, deconvolve
+from utter_calm.analysis.deconvolution import Deconvolved
 from utter_calm.analysis.lost_samples import CLOSER_S
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.sweep_filling import EXPLAINS, share_left, smeared, stands_out
 from utter_calm.analysis.sweep_places import Known, displaced, energy
+from utter_calm.analysis.sweep_trial import Trials, Tried
 from utter_calm.analysis.tone_gaps import Gap
 from utter_calm.signals.sweep import Sweep
 
@@ -30,34 +31,33 @@ def without_repeated(
         What :func:`utter_calm.analysis.sweep_places.places_in` gave.
     """
     much = displaced(known, found.unexplained, rate_hz, late=True)
+    if not much:
+        return response, found, ()
+    trials = Trials(found, stimulus, sweep, rate_hz, len(response))
     while much:
         for around_s in CLOSER_S:
-            left, complete = _without(response, much, stimulus, sweep, rate_hz)
-            much = _placed(much, response, left - complete.unexplained, int(around_s * rate_hz))
-        left, complete = _without(response, much, stimulus, sweep, rate_hz)
+            much = _placed(much, response, trials(_without(response, much)).model, int(around_s * rate_hz))
+        tried = trials(_without(response, much))
         taken, share = 0, list[float]()
         for gap in much:
             # a unit whose own delay changes is late as well, but nothing is explained by taking samples out
-            before = stands_out(found.unexplained, smeared(gap, complete.delay_s, sweep, rate_hz))
+            before = stands_out(found.unexplained, smeared(gap, tried.delay_s, sweep, rate_hz))
             there = replace(gap, start=gap.start - taken)
-            share.append(share_left(stands_out(complete.unexplained, smeared(there, complete.delay_s, sweep, rate_hz)), before))
+            share.append(share_left(stands_out(tried.unexplained, smeared(there, tried.delay_s, sweep, rate_hz)), before))
             taken += gap.length
         if max(share) < EXPLAINS:
-            much, left, complete = _counted(much, response, (left, complete), stimulus, sweep, rate_hz)
-            return left, complete, much
+            much, tried = _counted(much, response, tried, trials)
+            return tried.recording, trials.whole(tried.recording), much
         worst = int(np.argmax(share))
         much = (*much[:worst], *much[worst + 1 :])
     return response, found, ()
 
 
-def _without(
-    response: FloatArray, much: tuple[Gap, ...], stimulus: FloatArray, sweep: Sweep, rate_hz: float
-) -> tuple[FloatArray, Deconvolved]:
+def _without(response: FloatArray, much: tuple[Gap, ...]) -> FloatArray:
     kept = np.ones(len(response), dtype=bool)
     for gap in much:
         kept[gap.start : gap.start + gap.length] = False  # what would be taken beyond the end is not there
-    left = response[kept]
-    return left, deconvolve(left, stimulus, sweep, rate_hz)
+    return response[kept]
 
 
 def _placed(much: tuple[Gap, ...], response: FloatArray, model: FloatArray, around: int) -> tuple[Gap, ...]:
@@ -75,16 +75,13 @@ def _placed(much: tuple[Gap, ...], response: FloatArray, model: FloatArray, arou
     return tuple(out)
 
 
-def _counted(
-    much: tuple[Gap, ...], response: FloatArray, made: tuple[FloatArray, Deconvolved], stimulus: FloatArray, sweep: Sweep,
-    rate_hz: float,
-) -> tuple[tuple[Gap, ...], FloatArray, Deconvolved]:  # fmt: skip
+def _counted(much: tuple[Gap, ...], response: FloatArray, made: Tried, trials: Trials) -> tuple[tuple[Gap, ...], Tried]:
     """Count each to the sample: of one more and one less that which leaves the least."""
     for index in range(len(much)):
         for more in (1, -1):
             changed = (*much[:index], replace(much[index], length=much[index].length + more), *much[index + 1 :])
-            other = _without(response, changed, stimulus, sweep, rate_hz)
-            if energy(other[1].unexplained) < energy(made[1].unexplained):
+            other = trials(_without(response, changed))
+            if energy(other.unexplained) < energy(made.unexplained):
                 much, made = changed, other
                 break
-    return (much, *made)
+    return much, made

@@ -8,9 +8,9 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
-from utter_calm.analysis.deconvolution import Deconvolved, deconvolve
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.sweep_places import AT_ONCE_S, energy
+from utter_calm.analysis.sweep_trial import Trials, Tried
 from utter_calm.analysis.tone_gaps import Gap
 from utter_calm.signals.sweep import Sweep
 
@@ -36,21 +36,19 @@ def gone_on(before: FloatArray, behind: FloatArray, length: int, delay_s: float,
     return np.asarray(2 * (((1 - share) * soon + share * late) * turned[around : around + length]).real)
 
 
-def bettered(
-    filled: FloatArray, there: npt.NDArray[np.bool_], stimulus: FloatArray, sweep: Sweep, rate_hz: float
-) -> tuple[FloatArray, Deconvolved]:
-    """Put in what the rest of a recording (n,) explains best, and deconvolve: reflections do not go on as the direct sound does.
+def bettered(filled: FloatArray, there: npt.NDArray[np.bool_], trials: Trials) -> Tried:
+    """Put in what the rest of a recording (n,) explains best: reflections do not go on as the direct sound does.
 
     What is unexplained is taken off what was put in; and as that is linear, from all tries the best mixture (Anderson 1965).
     """
     missing = np.flatnonzero(~there)
     tries, rests = list[FloatArray](), list[FloatArray]()
     while True:
-        complete = deconvolve(filled, stimulus, sweep, rate_hz)
+        tried = trials(filled)
         if len(tries) == (_BETTER if len(filled) < LONG else 0):
-            return filled, complete
+            return tried
         tries.append(filled[missing])
-        rests.append(complete.unexplained[missing])
+        rests.append(tried.unexplained[missing])
         known, newest = np.array(rests[:-1]).reshape(-1, len(missing)), rests[-1]
         share = np.linalg.lstsq((known - newest).T, -newest, rcond=1e-9)[0]
         share = np.append(share, 1 - np.sum(share))

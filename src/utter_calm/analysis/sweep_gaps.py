@@ -13,6 +13,7 @@ from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.sweep_faults import find_clicks
 from utter_calm.analysis.sweep_filling import EXPLAINS, bettered, gone_on, share_left, smeared
 from utter_calm.analysis.sweep_places import energy
+from utter_calm.analysis.sweep_trial import Trials, Tried
 from utter_calm.analysis.tone_gaps import Gap, runs
 from utter_calm.signals.sweep import Sweep
 
@@ -42,27 +43,39 @@ def with_gaps_filled(response: FloatArray, found: Deconvolved, stimulus: FloatAr
     """Fill the gaps of a recording (n,) that deconvolves to ``found``; what is silent by itself, as in a notch, is none."""
     if energy(found.unexplained) < _MUCH * energy(response):
         return GapsFilled(response, found)
-    made = GapsFilled(response, found)
     gaps = _gaps_in(response, found, sweep, rate_hz)
+    if not gaps:
+        return GapsFilled(response, found)
+    trials = Trials(found, stimulus, sweep, rate_hz, len(response))
     while gaps:
-        made = _filled(response, gaps, found.delay_s, stimulus, sweep, rate_hz)
-        placed = tuple(_placed(gap, response, made.filled - made.complete.unexplained, rate_hz) for gap in gaps)
+        made = _filled(response, gaps, found.delay_s, sweep, rate_hz, trials)
+        placed = tuple(_placed(gap, response, made.tried.model, rate_hz) for gap in gaps)
         if placed != gaps:
-            gaps, made = placed, _filled(response, placed, made.complete.delay_s, stimulus, sweep, rate_hz)
+            gaps, made = placed, _filled(response, placed, made.tried.delay_s, sweep, rate_hz, trials)
         share = [_share(gap, response, found, made, sweep, rate_hz) for gap in gaps]
         if max(share) < EXPLAINS:
-            return made
+            complete, earlier = trials.whole(made.tried.recording), trials.whole(made.earlier)
+            return GapsFilled(made.tried.recording, complete, gaps, np.abs(complete.gain - earlier.gain))
         gaps = tuple(gap for gap, left_of_it in zip(gaps, share, strict=True) if left_of_it < max(share))
     return GapsFilled(response, found)
 
 
-def _share(gap: Gap, response: FloatArray, found: Deconvolved, made: GapsFilled, sweep: Sweep, rate_hz: float) -> float:
+@dataclass(frozen=True, slots=True, eq=False)
+class _Filled:
+    """A recording with its gaps filled and tried, the same one round earlier (n,), and which were filled."""
+
+    tried: Tried
+    earlier: FloatArray
+    gaps: tuple[Gap, ...]
+
+
+def _share(gap: Gap, response: FloatArray, found: Deconvolved, made: _Filled, sweep: Sweep, rate_hz: float) -> float:
     """How much of what was unexplained about a gap is still so with it filled; 1 where that tells nothing."""
-    heard, missing = (energy(record[gap.start : gap.stop]) for record in (response, made.filled))
+    heard, missing = (energy(record[gap.start : gap.stop]) for record in (response, made.tried.recording))
     if heard > _STAYS * missing:  # what the rest explains there is silent too: arrivals that cancel each other
         return 1.0
-    inside, reach = _inside(response, made.gaps), smeared(gap, made.complete.delay_s, sweep, rate_hz)
-    before, left = (_at_edges(np.where(inside, 0.0, x.unexplained), gap, reach) for x in (found, made.complete))
+    inside, reach = _inside(response, made.gaps), smeared(gap, made.tried.delay_s, sweep, rate_hz)
+    before, left = (_at_edges(np.where(inside, 0.0, x.unexplained), gap, reach) for x in (found, made.tried))
     return share_left(left, before)
 
 
@@ -82,16 +95,13 @@ def _inside(response: FloatArray, gaps: tuple[Gap, ...]) -> npt.NDArray[np.bool_
     return inside
 
 
-def _filled(
-    response: FloatArray, gaps: tuple[Gap, ...], delay_s: float, stimulus: FloatArray, sweep: Sweep, rate_hz: float
-) -> GapsFilled:
+def _filled(response: FloatArray, gaps: tuple[Gap, ...], delay_s: float, sweep: Sweep, rate_hz: float, trials: Trials) -> _Filled:
     filled = response.copy()
     for gap in gaps:
         filled[gap.start : gap.stop] = gone_on(filled[: gap.start], response[gap.stop :], gap.length, delay_s, sweep, rate_hz)
     there = ~_inside(response, gaps)
-    filled, earlier = bettered(filled, there, stimulus, sweep, rate_hz)
-    filled, complete = bettered(filled, there, stimulus, sweep, rate_hz)
-    return GapsFilled(filled, complete, gaps, np.abs(complete.gain - earlier.gain))
+    earlier = bettered(filled, there, trials).recording
+    return _Filled(bettered(earlier, there, trials), earlier, gaps)
 
 
 def _gaps_in(response: FloatArray, found: Deconvolved, sweep: Sweep, rate_hz: float) -> tuple[Gap, ...]:

@@ -32,7 +32,7 @@ class NoiseFloor:
         size = next_fast_len(length)
         shape = BLACKMAN_HARRIS_7.samples(length)
         self._frequency: FloatArray = np.asarray(np.arange(size // 2 + 1) * (rate / size), dtype=np.float64)
-        slope = _between(found.slope, self._frequency / found.bin_hz)
+        slope = np.abs(found.low_end.at(self._frequency))
         # in the band of the whole recording: what is left without the linear part has lost the noise that it took along
         inside = (self._frequency >= found.low_hz) & (self._frequency <= found.high_hz)
 
@@ -42,7 +42,7 @@ class NoiseFloor:
 
         self._power = power_of(late)
         # at its ends the sweep has little to divide by: what was recorded is smooth there, its quotient is not
-        self._played = _between(found.played, self._frequency / found.bin_hz) ** 2
+        self._played = _between(found.known.magnitude, self._frequency / found.bin_hz) ** 2
         first, end = self._recorded(self._frequency)
         # what the sweep passed early has no noise in the latest stretch: its noise ended before
         early = first > late - length - found.frames
@@ -61,7 +61,7 @@ class NoiseFloor:
         high = np.maximum(frequency_hz * 2 ** (1 / 6), frequency_hz + 2.5 * bins) / bins
         a = np.clip(np.floor(low).astype(int), 0, len(self._power) - 6)
         b = np.clip(np.ceil(high).astype(int), a + 5, len(self._power))
-        played = _between(self._found.played, frequency_hz / self._found.bin_hz) ** 2
+        played = _between(self._found.known.magnitude, frequency_hz / self._found.bin_hz) ** 2
         return np.asarray(np.sqrt(np.maximum(total[b] - total[a], 0) / (b - a) / played * window_energy))
 
     def of_gain(self, frequency_hz: FloatArray) -> FloatArray:

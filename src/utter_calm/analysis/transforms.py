@@ -56,7 +56,7 @@ def rfft(signal: FloatArray, length: int | None = None) -> ComplexArray:
     return np.asarray(np.fft.rfft(signal, n=length))
 
 
-def rfft_single(signal: FloatArray, length: int | None = None) -> npt.NDArray[np.complex64]:
+def rfft_single(signal: npt.NDArray[np.floating], length: int | None = None) -> npt.NDArray[np.complex64]:
     """One-sided transform of a real signal in single precision, in half of the time: for what is only looked at."""
     # NumPy's of single numbers is no quicker; imported late, for what measures without it starts sooner
     from scipy import fft  # noqa: PLC0415
