@@ -9,7 +9,7 @@ import numpy.typing as npt
 
 from utter_calm.analysis.deconvolution import Deconvolved
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.sweep_filling import EXPLAINS, LONG, bettered, gone_on, share_left, smeared, stands_out
+from utter_calm.analysis.sweep_filling import BETTER, EXPLAINS, HOPELESS, LONG, bettered, gone_on, share_left, smeared, stands_out
 from utter_calm.analysis.sweep_places import Known, displaced, energy
 from utter_calm.analysis.sweep_trial import Trials, Tried
 from utter_calm.analysis.tone_gaps import Gap
@@ -38,10 +38,11 @@ def with_lost_made_up(
         return response, found, ()
     trials = Trials(found, stimulus, sweep, rate_hz, len(response) + sum(gap.length + 1 for gap in lost))
     while lost:
-        made = _made_up(response, lost, found.delay_s, sweep, rate_hz, trials)
-        # a unit whose own delay changes looks ahead as well, but nothing is explained by putting samples in
-        reaches = [smeared(gap, made.tried.delay_s, sweep, rate_hz) for gap in made.lost]
-        left = [share_left(stands_out(made.left, r), stands_out(found.unexplained, r)) for r in reaches]
+        made = _made_up(response, lost, found.delay_s, sweep, rate_hz, trials, rounds=0)
+        left = _left(made, found, sweep, rate_hz)
+        if max(left) < HOPELESS:
+            made = _made_up(response, lost, found.delay_s, sweep, rate_hz, trials)
+            left = _left(made, found, sweep, rate_hz)
         if max(left) < EXPLAINS:
             made = _counted(made, response, sweep, rate_hz, trials) if len(response) < LONG else made
             return made.tried.recording, trials.whole(made.tried.recording), made.lost
@@ -56,21 +57,35 @@ class _Made:
 
     tried: Tried
     lost: tuple[Gap, ...]
-    left: FloatArray
+    there: npt.NDArray[np.bool_]
+
+    @property
+    def left(self) -> FloatArray:
+        """(n,) of the recording as it was."""
+        return self.tried.unexplained[self.there]
+
+
+def _left(made: _Made, found: Deconvolved, sweep: Sweep, rate_hz: float) -> list[float]:
+    """How much of what was unexplained about each place is still so.
+
+    A unit whose own delay changes looks ahead as well, but nothing is explained by putting samples in.
+    """
+    reaches = [smeared(gap, made.tried.delay_s, sweep, rate_hz) for gap in made.lost]
+    return [share_left(stands_out(made.left, reach), stands_out(found.unexplained, reach)) for reach in reaches]
 
 
 def _made_up(
-    response: FloatArray, lost: tuple[Gap, ...], delay_s: float, sweep: Sweep, rate_hz: float, trials: Trials
+    response: FloatArray, lost: tuple[Gap, ...], delay_s: float, sweep: Sweep, rate_hz: float, trials: Trials,
+    rounds: int = BETTER,
 ) -> _Made:  # fmt: skip
     """Put in so many samples as were lost, at the places where that explains the recording best."""
     for around_s in CLOSER_S:
         filled, there = _filled(response, lost, delay_s, sweep, rate_hz)
-        tried = bettered(filled, there, trials)
+        tried = bettered(filled, there, trials, rounds)
         delay_s = tried.delay_s  # as it is was that of the longer part
         lost = _placed(lost, response, tried.model, int(around_s * rate_hz))
     filled, there = _filled(response, lost, delay_s, sweep, rate_hz)
-    tried = bettered(filled, there, trials)
-    return _Made(tried, lost, tried.unexplained[there])
+    return _Made(bettered(filled, there, trials, rounds), lost, there)
 
 
 def _counted(made: _Made, response: FloatArray, sweep: Sweep, rate_hz: float, trials: Trials) -> _Made:

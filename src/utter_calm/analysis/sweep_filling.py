@@ -14,11 +14,13 @@ from utter_calm.analysis.sweep_trial import Trials, Tried
 from utter_calm.analysis.tone_gaps import Gap
 from utter_calm.signals.sweep import Sweep
 
-EXPLAINS = 0.3
-"""What is left where samples were put in or taken out, over what was left before: no more than that, or they were none."""
+EXPLAINS, HOPELESS = 0.3, 0.8
+"""What is left where samples were put in or taken out, over what was left before: no more than that, or they were none; and so much
+that there is no need to place them better."""
 LONG = 1 << 21
 """Of so many samples a deconvolution takes seconds: then it is not asked for ten of them."""
-_CYCLES, _BETTER = 3.0, 2
+BETTER = 2
+_CYCLES = 3.0
 
 
 def gone_on(before: FloatArray, behind: FloatArray, length: int, delay_s: float, sweep: Sweep, rate_hz: float) -> FloatArray:
@@ -36,7 +38,7 @@ def gone_on(before: FloatArray, behind: FloatArray, length: int, delay_s: float,
     return np.asarray(2 * (((1 - share) * soon + share * late) * turned[around : around + length]).real)
 
 
-def bettered(filled: FloatArray, there: npt.NDArray[np.bool_], trials: Trials) -> Tried:
+def bettered(filled: FloatArray, there: npt.NDArray[np.bool_], trials: Trials, rounds: int = BETTER) -> Tried:
     """Put in what the rest of a recording (n,) explains best: reflections do not go on as the direct sound does.
 
     What is unexplained is taken off what was put in; and as that is linear, from all tries the best mixture (Anderson 1965).
@@ -45,7 +47,7 @@ def bettered(filled: FloatArray, there: npt.NDArray[np.bool_], trials: Trials) -
     tries, rests = list[FloatArray](), list[FloatArray]()
     while True:
         tried = trials(filled)
-        if len(tries) == (_BETTER if len(filled) < LONG else 0):
+        if len(tries) == (rounds if len(filled) < LONG else 0):
             return tried
         tries.append(filled[missing])
         rests.append(tried.unexplained[missing])

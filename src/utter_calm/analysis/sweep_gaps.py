@@ -11,7 +11,7 @@ import numpy.typing as npt
 from utter_calm.analysis.deconvolution import Deconvolved
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.sweep_faults import find_clicks
-from utter_calm.analysis.sweep_filling import EXPLAINS, bettered, gone_on, share_left, smeared
+from utter_calm.analysis.sweep_filling import EXPLAINS, HOPELESS, bettered, gone_on, share_left, smeared
 from utter_calm.analysis.sweep_places import energy
 from utter_calm.analysis.sweep_trial import Trials, Tried
 from utter_calm.analysis.tone_gaps import Gap, runs
@@ -24,7 +24,7 @@ _AT_ONCE = 0.15
 _MOST_GAPS = 20
 _LEAST_GAP = 8
 _NOTHING, _CROSSES = 0.05, 0.08
-_STAYS = 0.1
+_STAYS, _SILENT = 0.1, 0.3
 _LONGEST_S = 0.5
 _MUCH = 1e-6
 
@@ -43,21 +43,32 @@ def with_gaps_filled(response: FloatArray, found: Deconvolved, stimulus: FloatAr
     """Fill the gaps of a recording (n,) that deconvolves to ``found``; what is silent by itself, as in a notch, is none."""
     if energy(found.unexplained) < _MUCH * energy(response):
         return GapsFilled(response, found)
-    gaps = _gaps_in(response, found, sweep, rate_hz)
+    gaps = tuple(gap for gap in _gaps_in(response, found, sweep, rate_hz) if _silent(gap, response, found.delay_s, sweep, rate_hz))
     if not gaps:
         return GapsFilled(response, found)
     trials = Trials(found, stimulus, sweep, rate_hz, len(response))
     while gaps:
         made = _filled(response, gaps, found.delay_s, sweep, rate_hz, trials)
+        share = [_share(gap, response, found, made, sweep, rate_hz) for gap in gaps]
+        if max(share) > HOPELESS:  # rooms raise many a suspicion
+            gaps = tuple(gap for gap, left_of_it in zip(gaps, share, strict=True) if left_of_it <= HOPELESS)
+            continue
+        made = made.bettered(trials)
         placed = tuple(_placed(gap, response, made.tried.model, rate_hz) for gap in gaps)
         if placed != gaps:
-            gaps, made = placed, _filled(response, placed, made.tried.delay_s, sweep, rate_hz, trials)
+            gaps, made = placed, _filled(response, placed, made.tried.delay_s, sweep, rate_hz, trials).bettered(trials)
         share = [_share(gap, response, found, made, sweep, rate_hz) for gap in gaps]
         if max(share) < EXPLAINS:
             complete, earlier = trials.whole(made.tried.recording), trials.whole(made.earlier)
             return GapsFilled(made.tried.recording, complete, gaps, np.abs(complete.gain - earlier.gain))
         gaps = tuple(gap for gap, left_of_it in zip(gaps, share, strict=True) if left_of_it < max(share))
     return GapsFilled(response, found)
+
+
+def _silent(gap: Gap, response: FloatArray, delay_s: float, sweep: Sweep, rate_hz: float) -> bool:
+    """Whether hardly anything is heard of what would have gone on: where arrivals cancel each other more is left."""
+    missing = gone_on(response[: gap.start], response[gap.stop :], gap.length, delay_s, sweep, rate_hz)
+    return energy(response[gap.start : gap.stop]) <= _SILENT * energy(missing)
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -67,6 +78,11 @@ class _Filled:
     tried: Tried
     earlier: FloatArray
     gaps: tuple[Gap, ...]
+
+    def bettered(self, trials: Trials) -> _Filled:
+        """The same, one round on."""
+        filled = self.tried.recording
+        return _Filled(bettered(filled, ~_inside(filled, self.gaps), trials), filled, self.gaps)
 
 
 def _share(gap: Gap, response: FloatArray, found: Deconvolved, made: _Filled, sweep: Sweep, rate_hz: float) -> float:
@@ -99,9 +115,7 @@ def _filled(response: FloatArray, gaps: tuple[Gap, ...], delay_s: float, sweep: 
     filled = response.copy()
     for gap in gaps:
         filled[gap.start : gap.stop] = gone_on(filled[: gap.start], response[gap.stop :], gap.length, delay_s, sweep, rate_hz)
-    there = ~_inside(response, gaps)
-    earlier = bettered(filled, there, trials).recording
-    return _Filled(bettered(earlier, there, trials), earlier, gaps)
+    return _Filled(bettered(filled, ~_inside(response, gaps), trials), filled, gaps)
 
 
 def _gaps_in(response: FloatArray, found: Deconvolved, sweep: Sweep, rate_hz: float) -> tuple[Gap, ...]:

@@ -13,8 +13,6 @@ from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import irfft_single, rfft_single, turning
 from utter_calm.signals.sweep import Sweep
 
-_NEAR = 2
-
 
 @dataclass(frozen=True, slots=True, eq=False)
 class Tried:
@@ -57,7 +55,7 @@ class Trials:
         heard = rfft_single(recording, frames)
         impulse = self._impulse(heard)
         peak = int(np.argmax(np.abs(impulse)))
-        if _NEAR < peak < frames - _NEAR:
+        if peak:
             self._late_by(self._delay_s + (peak if peak < frames / 2 else peak - frames) / self._rate_hz)
             impulse = self._impulse(heard)
         explained = rfft_single(impulse * self._near, frames)
