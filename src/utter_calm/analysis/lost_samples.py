@@ -41,6 +41,7 @@ def with_lost_made_up(
         made = _made_up(response, lost, found.delay_s, sweep, rate_hz, trials, rounds=0)
         left = _left(made, found, sweep, rate_hz)
         if max(left) < HOPELESS:
+            trials = trials.about(made.tried.recording)
             made = _made_up(response, lost, found.delay_s, sweep, rate_hz, trials)
             left = _left(made, found, sweep, rate_hz)
         if max(left) < EXPLAINS:

@@ -46,7 +46,8 @@ def without_repeated(
             share.append(share_left(stands_out(tried.unexplained, smeared(there, tried.delay_s, sweep, rate_hz)), before))
             taken += gap.length
         if max(share) < EXPLAINS:
-            much, tried = _counted(much, response, tried, trials)
+            trials = trials.about(tried.recording)
+            much, tried = _counted(much, response, trials(tried.recording), trials)
             return tried.recording, trials.whole(tried.recording), much
         worst = int(np.argmax(share))
         much = (*much[:worst], *much[worst + 1 :])

@@ -35,7 +35,7 @@ class Trials:
     """
 
     def __init__(self, found: Deconvolved, stimulus: FloatArray, sweep: Sweep, rate_hz: float, longest: int) -> None:
-        self._stimulus, self._sweep, self._rate_hz = stimulus, sweep, rate_hz
+        self._stimulus, self._sweep, self._rate_hz, self._longest = stimulus, sweep, rate_hz, longest
         known = self._known = found.known if found.known.fits(longest, stimulus) else excitation(longest, stimulus, sweep, rate_hz)
         self._band = slice(known.low, known.high + 1)
         self._played = known.played * found.low_end.at(known.frequency)
@@ -68,6 +68,10 @@ class Trials:
         np.multiply(heard[self._band], self._back, out=gain[self._band])
         hold(gain, self._known.low, self._known.high)
         return irfft_single(gain, self._known.frames)
+
+    def about(self, recording: FloatArray) -> Trials:
+        """Trials with the delay and the low end of this one: those of a recording that is ahead of itself are of no moment."""
+        return Trials(self.whole(recording), self._stimulus, self._sweep, self._rate_hz, self._longest)
 
     def whole(self, recording: FloatArray) -> Deconvolved:
         """Deconvolve one in full."""
