@@ -17,7 +17,7 @@ from utter_calm.analysis.windows import HANN
 from utter_calm.signals.sweep import Sweep
 
 _MATTERS, _ROUNDS, _SETTLED, _EXPLAINS = 1e-8, 8, 1e-5, 0.5
-_PARTS, _ALIKE, _MOST = 8, 0.3, 0.75
+_PARTS, _ALIKE, _ROUGHLY, _MOST = 8, 0.3, 0.6, 0.75
 _NOTHING = np.zeros(0)
 
 
@@ -77,21 +77,26 @@ def _hum_in(rest: FloatArray, rate_hz: float) -> tuple[FloatArray, float | None,
     mains = find_mains(slow, slow_hz, line_spectrum(slow, slow_hz), _NOTHING)
     if mains is None:
         return _NOTHING, None, 0.0
-    omega = np.asarray(2 * np.pi * mains.frequency_hz / rate_hz * mains.multiples, dtype=np.float64)
+    turn = 2 * np.pi * mains.frequency_hz / slow_hz
+    loudest = int(np.argmax(mains.rms))
+    # rooms ring near the mains: the most of that is seen before lines are fitted
+    if _varies(slow, turn * int(mains.multiples[loudest]), math.sqrt(2) * float(mains.rms[loudest]), _ROUGHLY) is None:
+        return _NOTHING, None, 0.0
+    omega = np.asarray(turn * slow_hz / rate_hz * mains.multiples, dtype=np.float64)
     fit = fit_lines(level, omega, find_skew=True)
     strongest = int(np.argmax(np.abs(fit.phasors)))
-    varies = _varies(slow, float(fit.omega[strongest]) * rate_hz / slow_hz, abs(fit.phasors[strongest]))
+    varies = _varies(slow, float(fit.omega[strongest]) * rate_hz / slow_hz, abs(fit.phasors[strongest]), _ALIKE)
     if varies is None:
         return _NOTHING, None, 0.0
     lines = np.asarray(level - fit.residual - fit.dc)
     return lines, mains.frequency_hz * (1 + fit.skew), varies
 
 
-def _varies(slow: FloatArray, omega: float, amplitude: float) -> float | None:
+def _varies(slow: FloatArray, omega: float, amplitude: float, alike: float) -> float | None:
     """By which part a line of so many rad per sample varies along a record; None where it comes and goes, as a unit's own do."""
     turned = slow * np.exp(-1j * omega * np.arange(len(slow)))
     parts = np.array([2 * np.average(part, weights=HANN.samples(len(part))) for part in np.array_split(turned, _PARTS)])
     middle = np.median(parts.real) + 1j * np.median(parts.imag)
     off = np.abs(parts - middle) / abs(middle)
-    lasts = np.mean(off < _ALIKE) >= _MOST and abs(abs(middle) / amplitude - 1) < _ALIKE
+    lasts = np.mean(off < alike) >= _MOST and abs(abs(middle) / amplitude - 1) < alike
     return float(np.sqrt(np.mean(off**2))) if lasts else None
