@@ -9,7 +9,18 @@ import numpy.typing as npt
 
 from utter_calm.analysis.deconvolution import Deconvolved
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.sweep_filling import BETTER, EXPLAINS, HOPELESS, LONG, bettered, gone_on, share_left, smeared, stands_out
+from utter_calm.analysis.sweep_filling import (
+    BETTER,
+    EXPLAINS,
+    HOPELESS,
+    LONG,
+    bettered,
+    gone_on,
+    likely,
+    share_left,
+    smeared,
+    stands_out,
+)
 from utter_calm.analysis.sweep_places import Known, displaced, energy
 from utter_calm.analysis.sweep_trial import Trials, Tried
 from utter_calm.analysis.tone_gaps import Gap
@@ -33,7 +44,7 @@ def with_lost_made_up(
     known
         What :func:`utter_calm.analysis.sweep_places.places_in` gave.
     """
-    lost = displaced(known, found.unexplained, rate_hz)
+    lost = likely(displaced(known, found.unexplained, rate_hz), response, found, sweep, rate_hz)
     if not lost:
         return response, found, ()
     trials = Trials(found, stimulus, sweep, rate_hz, len(response) + sum(gap.length + 1 for gap in lost))

@@ -9,7 +9,7 @@ import numpy as np
 from utter_calm.analysis.deconvolution import Deconvolved
 from utter_calm.analysis.lost_samples import CLOSER_S
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.sweep_filling import EXPLAINS, share_left, smeared, stands_out
+from utter_calm.analysis.sweep_filling import EXPLAINS, likely, share_left, smeared, stands_out
 from utter_calm.analysis.sweep_places import Known, displaced, energy
 from utter_calm.analysis.sweep_trial import Trials, Tried
 from utter_calm.analysis.tone_gaps import Gap
@@ -30,7 +30,7 @@ def without_repeated(
     known
         What :func:`utter_calm.analysis.sweep_places.places_in` gave.
     """
-    much = displaced(known, found.unexplained, rate_hz, late=True)
+    much = likely(displaced(known, found.unexplained, rate_hz, late=True), response, found, sweep, rate_hz)
     if not much:
         return response, found, ()
     trials = Trials(found, stimulus, sweep, rate_hz, len(response))

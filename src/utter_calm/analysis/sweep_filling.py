@@ -8,8 +8,9 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
+from utter_calm.analysis.deconvolution import Deconvolved
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.sweep_places import AT_ONCE_S, energy
+from utter_calm.analysis.sweep_places import AROUND_S, AT_ONCE_S, energy
 from utter_calm.analysis.sweep_trial import Trials, Tried
 from utter_calm.analysis.tone_gaps import Gap
 from utter_calm.signals.sweep import Sweep
@@ -20,7 +21,7 @@ that there is no need to place them better."""
 LONG = 1 << 21
 """Of so many samples a deconvolution takes seconds: then it is not asked for ten of them."""
 BETTER = 2
-_CYCLES = 3.0
+_CYCLES, _MORE, _FAR_MORE, _OF_JUMP, _SMALL = 3.0, 2.5, 4.0, 0.06, 0.2
 
 
 def gone_on(before: FloatArray, behind: FloatArray, length: int, delay_s: float, sweep: Sweep, rate_hz: float) -> FloatArray:
@@ -58,11 +59,36 @@ def bettered(filled: FloatArray, there: npt.NDArray[np.bool_], trials: Trials, r
         filled[missing] = np.stack(tries, axis=1) @ share - np.stack(rests, axis=1) @ share
 
 
+def likely(gaps: tuple[Gap, ...], response: FloatArray, found: Deconvolved, sweep: Sweep, rate_hz: float) -> tuple[Gap, ...]:
+    """Those of displaced stretches that leave something unexplained: more than beside them, or much of what a jump there would.
+
+    Where reflections are louder than what comes straight they look displaced as well, and are explained.
+    """
+    rest, kept = found.unexplained, list[Gap]()
+    for gap in gaps:
+        reach = smeared(gap, found.delay_s, sweep, rate_hz)
+        passed = sweep.start_hz * np.exp((gap.start / rate_hz - found.delay_s - sweep.onset_s) / sweep.growth_s)
+        jump = 2 * np.sin(min(np.pi * passed * gap.length / rate_hz, np.pi / 2))
+        here, there = energy(rest[reach]), beside(rest, reach)
+        # a place is told by a pulse as wide as the inverse of the band that is passed meanwhile
+        small = gap.length / rate_hz * passed * np.expm1(AROUND_S / sweep.growth_s) < _SMALL
+        if here > _FAR_MORE * there or (
+            not small and (here > _MORE * there or here > _OF_JUMP * jump**2 * energy(response[reach]))
+        ):
+            kept.append(gap)
+    return tuple(kept)
+
+
 def stands_out(rest: FloatArray, reach: slice) -> float:
     """Energy of a stretch beyond that of its neighbours: noise and late reflections are left by any model."""
+    return energy(rest[reach]) - beside(rest, reach)
+
+
+def beside(rest: FloatArray, reach: slice) -> float:
+    """Energy of as long a stretch before or behind one, whichever is the quieter; 0 where there is none."""
     long = reach.stop - reach.start
     sides = rest[max(0, reach.start - long) : reach.start], rest[reach.stop : reach.stop + long]
-    return energy(rest[reach]) - min((energy(side) / len(side) * long for side in sides if len(side)), default=0.0)
+    return min((energy(side) / len(side) * long for side in sides if len(side)), default=0.0)
 
 
 def share_left(left: float, before: float) -> float:

@@ -18,7 +18,7 @@ Known = list[tuple[int, int]]
 """Where a piece of the recording begins, and by how many samples it is ahead of what was played."""
 AT_ONCE_S = 5e-3
 _LOWEST_HZ = 200.0
-_AROUND_S, _MOST_LOST_S, _ALIKE, _MUCH = 0.25, 0.5, 0.5, 1e-6
+AROUND_S, _MOST_LOST_S, _ALIKE, _MUCH = 0.25, 0.5, 0.5, 1e-6
 _NEAR_S, _SURELY, _SHARP = 0.025, 0.75, 3.0
 _TINY = 1e-30
 _FEWEST, _LONGEST_SPAN, _BESIDE, _TWICE = 8, 3, 3, 2
@@ -31,7 +31,7 @@ def places_in(response: FloatArray, found: Deconvolved, stimulus: FloatArray, sw
     """
     if energy(found.unexplained) < _MUCH * energy(response):
         return []
-    size = int(_AROUND_S * rate_hz)
+    size = int(AROUND_S * rate_hz)
     # of few cycles the place is not sharp, and a lower corner moves it
     first = int(max(0.0, sweep.onset_s + sweep.growth_s * np.log(_LOWEST_HZ / sweep.start_hz)) * rate_hz)
     # a piece of which the sweep sounds in less than half is placed by what of it comes last, which may be a reflection
@@ -42,7 +42,7 @@ def places_in(response: FloatArray, found: Deconvolved, stimulus: FloatArray, sw
     def look(start: int, likely: int) -> int | None:
         piece = response[start : start + size]
         passed = sweep.start_hz * np.exp((start / rate_hz - sweep.onset_s) / sweep.growth_s)
-        band_hz = passed * np.expm1(_AROUND_S / sweep.growth_s)
+        band_hz = passed * np.expm1(AROUND_S / sweep.growth_s)
         reach_s = min(_MOST_LOST_S, max(_NEAR_S, _SHARP / band_hz))
         # what is that much alike there is not more so elsewhere: of what is unlike each other (Bessel's inequality)
         near = place_of(piece, stimulus, start + likely, rate_hz, reach_s, _SURELY)
@@ -59,7 +59,7 @@ def displaced(known: Known, unexplained: FloatArray, rate_hz: float, *, late: bo
 
     A piece that holds the gap itself may be found at either place, or between.
     """
-    size = int(_AROUND_S * rate_hz)
+    size = int(AROUND_S * rate_hz)
     jumps = _jumps([-place if late else place for _, place in known])
     leaps = [start for start, _ in find_impulses(unexplained, rate_hz)] if jumps else []
     lost = []
