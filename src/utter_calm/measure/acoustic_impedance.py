@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from utter_calm.analysis.acoustic.high_order import high_order
 from utter_calm.analysis.driver.boxed import analyse_boxed
 from utter_calm.analysis.driver.parameters import Told
 from utter_calm.analysis.spectrum import FloatArray
@@ -83,10 +84,11 @@ def add_heard_impedance(out: ResultBuilder, found: HeardImpedance, channel: int 
 
 
 def rehearse() -> None:
-    """Load what :func:`heard_impedance` takes its time to load, by the current of a resonance that rings."""
+    """Load what :func:`heard_impedance` and rub and buzz take their time to load, by the current of a resonance that rings."""
     sweep, rate = Sweep(20.0, 2_000.0, 0.2, 1.0), 8_000
     volts = sweep.samples(rate, fade_in_s=0.02, fade_out_s=0.01)
     t = np.arange(800) / rate
     ringing = np.convolve(volts, 0.02 * np.exp(-60 * t) * np.sin(2 * np.pi * 90 * t))[: len(volts)]
     channel = Channel(1, role=CURRENT, unit="A")
     heard_impedance(Capture((0.1 * volts - ringing)[:, None], rate, (channel,)), volts, sweep)
+    high_order(volts, sweep, 0.0, rate, (np.array([20.0, 2_000.0]), np.ones(2)))

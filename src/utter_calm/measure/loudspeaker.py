@@ -129,7 +129,7 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         # sound and current have nothing to do with each other
         current = heard_current(capture)
         through = None if current is None else begun(partial(heard_impedance, current, played.volts, settings.sweep))
-        found = analyze_loudspeaker(heard, played.volts, settings.sweep, capture.rate_hz, known)
+        found = analyze_loudspeaker(heard, played.volts, settings.sweep, capture.rate_hz, known, begin=begun)
         impedance = None if through is None else through()
         if progress is not None:
             progress(0.7)

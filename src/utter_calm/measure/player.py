@@ -14,6 +14,7 @@ from utter_calm.measure.capture import Capture, FloatArray, Part
 from utter_calm.measure.kind import Passage
 from utter_calm.rig import Device, Port, RecordedBlock, Recording, Rig, StreamSettings, limits_for, peaks_of
 from utter_calm.rig.guard import SoundGuard
+from utter_calm.rig.leaving import leave
 from utter_calm.rig.rating import Rating
 
 _PROBE_V = 0.02
@@ -100,6 +101,10 @@ class Player:
     def close(self) -> None:
         """Fall silent and let the device go."""
         self._port.close()
+
+    def leave(self) -> None:
+        """The same beside what follows, once everything was played and nothing sounds any more."""
+        leave(self._port.close)
 
     def _checked(self, volts: FloatArray) -> FloatArray:
         """Samples of a passage that the unit takes; what is held after it goes on as it ended, in pieces too short to be judged."""

@@ -99,7 +99,7 @@ def play_step(
         device, rig, settings.rate_hz, block_frames=_PACED_BLOCK if paced else _FAST_BLOCK, paced=paced, load_ohm=load_ohm,
         probe_v=highest, rating=rating,
     )  # fmt: skip
-    passages = kind.passages(settings, rig)
+    passages, whole = kind.passages(settings, rig), False
     try:
         passage = next(passages)
         while True:
@@ -107,13 +107,16 @@ def play_step(
             said = passage.text
             passage = passages.send(player.play(passage, cancel, follow))
     except StopIteration:
-        pass
+        whole = True
     except Cancelled:
         if not (kind.keeps_when_stopped and player.heard):
             raise
     finally:
         passages.close()
-        player.close()
+        if whole:
+            player.leave()
+        else:
+            player.close()
     return player.capture()
 
 

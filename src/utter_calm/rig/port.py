@@ -16,6 +16,7 @@ import numpy as np
 from utter_calm.errors import Cancelled, InputError, NoSignal, UtterCalmError
 from utter_calm.rig.fade import fade_frames, fade_out
 from utter_calm.rig.latency import LONGEST_S, chirp, find_lag, nothing_heard
+from utter_calm.rig.leaving import all_left
 from utter_calm.rig.protocol import Device, FloatArray, RecordedBlock, StreamSettings
 
 OnBlock = Callable[[RecordedBlock], None]
@@ -80,6 +81,7 @@ class Port:
         self.settings = settings
         self.outputs, self.inputs, self._steady = device.info.outputs, device.info.inputs, device.info.steady
         self._limits, self._probe = np.asarray(limits, dtype=np.float64), probe
+        all_left()
         self._stream = device.open(settings)
         self._latency = self._stream.latency_frames
         self._last = np.zeros(self.outputs)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from utter_calm.errors import InputError
+from utter_calm.rig.leaving import all_left
 from utter_calm.rig.protocol import RATES_HZ, Device, StreamSettings
 
 USUAL_HZ = 48_000
@@ -22,6 +23,7 @@ def rate_for(device: Device, *wanted: int) -> int:
     if device.info.simulated:
         return USUAL_HZ
     problem: InputError | None = None
+    all_left()
     for rate in dict.fromkeys((USUAL_HZ, *wanted, *RATES_HZ)):
         try:
             device.open(StreamSettings(rate, _BLOCK, paced=True)).close()

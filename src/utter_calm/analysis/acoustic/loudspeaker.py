@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 from dataclasses import dataclass, replace
+from functools import partial
 
 import numpy as np
 
@@ -25,6 +27,16 @@ _TWO_OCTAVES, _FIRST_GATE_S = 4.0, 4e-3
 _TURNS, _STILL = 3, 1e-8
 _STRONG = 0.4
 _FAINT, _OVER_NOISE, _BELOW_HALF = 0.02, 3.0, 0.94
+
+
+Begin = Callable[[Callable[[], HighOrder | None]], Callable[[], HighOrder | None]]
+"""Begins to compute something; what it gives waits for the result."""
+
+
+def at_once(compute: Callable[[], HighOrder | None]) -> Callable[[], HighOrder | None]:
+    """Compute it before anything else."""
+    result = compute()
+    return lambda: result
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -118,11 +130,11 @@ class LoudspeakerResponse:
 
 def analyze_loudspeaker(
     recorded: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float, known: Excitation | None = None,
-    top_hz: float = np.inf,
+    top_hz: float = np.inf, begin: Begin = at_once,
 ) -> Loudspeaker:  # fmt: skip
     """Take a recorded sweep apart; parameters and errors as in :func:`utter_calm.analysis.sweep.analyze_sweep`.
 
-    ``top_hz`` is half of the rate at which it was recorded, where that is lower.
+    ``top_hz`` is half of the rate at which it was recorded, where that is lower. ``begin`` begins what can be computed beside.
     """
     read = analyze_sweep_whole(recorded, stimulus, sweep, rate_hz, known)
     found, whole = read.told, read.found
@@ -131,15 +143,16 @@ def analyze_loudspeaker(
     arrivals = find_arrivals(near, rate_hz, whole.low_hz, whole.high_hz)
     late = 0.0 if arrivals.direct_s is None else arrivals.direct_s
     first = arrivals.reflections[0].after_s if arrivals.reflections else _FIRST_GATE_S
+    # to the tenth of a millisecond is near enough for it
+    heard_at = found.delay_s + late
+    buzz = begin(partial(high_order, read.filled, sweep, heard_at, rate_hz, (found.frequency_hz, np.abs(found.gain))))
     late = _sharpened(near, rate_hz, (whole.low_hz, whole.high_hz), late, gate_to(first))
     # a reflection is a copy: how much later it is needs no delay by definition, which an all-pass moves
     reflections = arrivals.reflections if arrivals.direct_s is not None else ()
     delay = found.delay_s + late
-    magnitude = np.abs(found.gain)
-    buzz = high_order(read.filled, sweep, delay, rate_hz, (found.frequency_hz, magnitude))
     return Loudspeaker(
         found, delay, arrivals.direct_s is not None, reflections, _impulse(whole.gain, rate_hz, late), rate_hz, whole.low_hz,
-        whole.high_hz, buzz, read.noise.magnitude(found.frequency_hz, 1.0),
+        whole.high_hz, buzz(), read.noise.magnitude(found.frequency_hz, 1.0),
     )  # fmt: skip
 
 
