@@ -14,9 +14,11 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 import numpy.typing as npt
 
+from utter_calm.analysis.edge_shape import crossings, ringing_of
 from utter_calm.analysis.flat_parts import FLAT_FROM, FLAT_TO, droop, flat_part, level, moves
 from utter_calm.analysis.harmonic_fit import fit_harmonics, orders_clear_of_half_rate, peak_frequency
 from utter_calm.analysis.lines import fit_lines
+from utter_calm.analysis.slips import Slip, find_slips, longest_between
 from utter_calm.analysis.spectrum import FloatArray, line_spectrum
 from utter_calm.errors import NoSignal
 
@@ -27,7 +29,6 @@ _ODD, _SEEN = 8.0, 0.02
 _TRIES = 100
 _NOISY = 3.0
 _FADES_FROM = 0.8
-_RINGS = 0.005
 _LONG = 0.6
 _SPREADING = ("rise_s", "fall_s", "overshoot", "ringing_hz", "ringing_damping", "droop", "slew", "step", "low", "high", "duty")
 
@@ -63,6 +64,8 @@ class EdgeAnalysis:
         R.m.s. of what does not repeat.
     odd_periods
         How many periods are not like the others: a dropout, a click.
+    slips
+        Where the record fell out of step with itself; the longest stretch without is what was measured.
     swings, restless
         How far the flat parts swing about a straight line, and how far their halves are apart from it, over the step, beyond
         what noise does: what rings or settles takes longer than they last.
@@ -85,6 +88,7 @@ class EdgeAnalysis:
     duty: float = 0.0
     ringing_damping: float | None = None
     odd_periods: int = 0
+    slips: tuple[Slip, ...] = ()
     swings: float = 0.0
     restless: float = 0.0
     flat: float = 1.0
@@ -104,7 +108,12 @@ def analyze_edges(record: FloatArray, rate_hz: float, *, near_hz: float | None =
     NoSignal
         Nothing repeats, or there is no step in it.
     """
-    frequency = _repetition(record, rate_hz, near_hz)
+    rough = _roughly(record, rate_hz, near_hz)
+    slips = find_slips(record, rate_hz / rough)
+    if slips:  # a jump splits the line
+        record = record[longest_between(slips, len(record))]
+        rough = _roughly(record, rate_hz, near_hz)
+    frequency = _repetition(record, rate_hz, rough)
     omega = 2 * np.pi * frequency / rate_hz
     count = orders_clear_of_half_rate(omega, len(record), _MOST_HARMONICS)
     if len(record) * frequency / rate_hz < 2.5 or 2 * count + 1 > len(record):
@@ -121,7 +130,7 @@ def analyze_edges(record: FloatArray, rate_hz: float, *, near_hz: float | None =
     tries = _read_again(spectrum, count, noise * math.sqrt(2 / len(record)), found)
     found = _beyond_noise(found, tries)
     odd = _odd_periods(fit.residual, rate_hz / frequency, found.step)
-    return replace(found, odd_periods=odd, u=_with_states(_spread(tries), found))
+    return replace(found, odd_periods=odd, slips=slips, u=_with_states(_spread(tries), found))
 
 
 def _softened(spectrum: npt.NDArray[np.complex128], count: int) -> FloatArray:
@@ -179,17 +188,27 @@ def _odd_periods(residual: FloatArray, samples: float, height: float) -> int:
     return int(np.count_nonzero(left > max(_ODD * float(np.median(left)), _SEEN * height)))
 
 
-def _repetition(record: FloatArray, rate_hz: float, near_hz: float | None) -> float:
-    """Find the repetition frequency: that of the strongest line, fitted with its harmonics."""
+def _roughly(record: FloatArray, rate_hz: float, near_hz: float | None) -> float:
+    """Repetition frequency to a part of a bin: that of the strongest line."""
     spectrum = line_spectrum(record, rate_hz)
     low, high = (0.97 * near_hz, 1.03 * near_hz) if near_hz else (2.0, rate_hz / 8)
     wide = 2 * spectrum.bin_hz
     try:
-        start = peak_frequency(spectrum, low - wide, high + wide)
-        fit = fit_harmonics(record, 2 * np.pi * start / rate_hz, 9)
+        return peak_frequency(spectrum, low - wide, high + wide)
     except ValueError as problem:
-        raise NoSignal(f"Nothing repeats in the record: {problem}.", hint="Edges need a square or a pulse train.") from problem
-    return fit.omega * rate_hz / (2 * np.pi)
+        raise _nothing_repeats(problem) from problem
+
+
+def _repetition(record: FloatArray, rate_hz: float, rough_hz: float) -> float:
+    """The repetition frequency, fitted with its harmonics."""
+    try:
+        return fit_harmonics(record, 2 * np.pi * rough_hz / rate_hz, 9).omega * rate_hz / (2 * np.pi)
+    except ValueError as problem:
+        raise _nothing_repeats(problem) from problem
+
+
+def _nothing_repeats(problem: ValueError) -> NoSignal:
+    return NoSignal(f"Nothing repeats in the record: {problem}.", hint="Edges need a square or a pulse train.")
 
 
 def _fine_size(period: float) -> int:
@@ -221,12 +240,12 @@ def _read(period: FloatArray, duration: float, frequency: float, noise: float, s
         height = high - low
         if not height > 0:
             raise NoSignal("There is no step in the record.", hint="Play a square or a pulse.")
-        rise = _crossings(period, edge, low, height)
-        fallen = _crossings(period[::-1], size - 1 - fall, low, height)
+        rise = crossings(period, edge, low, height)
+        fallen = crossings(period[::-1], size - 1 - fall, low, height)
         next_edge = math.ceil(max(rise or 0.0, fallen or 0.0))
     after = period[edge:fall]
     steepest = float(np.max(np.abs(np.diff(soft if soft is not None else period)))) / step
-    ringing = _ringing(after[: max(1, len(after) - next_edge)] - high, height, step)
+    ringing = ringing_of(after[: max(1, len(after) - next_edge)] - high, height, step)
     return EdgeAnalysis(
         frequency_hz=frequency,
         low=low,
@@ -257,43 +276,3 @@ def _with_states(u: dict[str, float], found: EdgeAnalysis) -> dict[str, float]:
     more = {**off, "step": both, "overshoot": off["high"] / height, "droop": swings}
     more |= {name: both / height * (getattr(found, name) or 0.0) for name in ("rise_s", "fall_s")}
     return {name: math.hypot(value, more.get(name, 0.0)) for name, value in u.items()}
-
-
-def _crossings(period: FloatArray, edge: int, low: float, height: float) -> float | None:
-    """Points between the crossings of 10 and 90 % about an edge, interpolated; the innermost ones count."""
-    ten, ninety = low + 0.1 * height, low + 0.9 * height
-    before = np.flatnonzero(period[: edge + 1] <= ten)
-    after = np.flatnonzero(period[edge:] >= ninety)
-    if not len(before) or not len(after):
-        return None
-    start, stop = int(before[-1]), edge + int(after[0])
-    if start + 1 >= len(period) or stop == 0:
-        return None
-    a = start + (ten - period[start]) / (period[start + 1] - period[start])
-    b = stop - (period[stop] - ninety) / (period[stop] - period[stop - 1])
-    return float(b - a)
-
-
-def _ringing(tail: FloatArray, height: float, step: float) -> tuple[float | None, float | None]:
-    """Frequency and damping of the ringing where it swings both ways by half a per cent or more.
-
-    The frequency is told by its zero crossings, the damping by how the logarithm of its swings falls from one to the next.
-    """
-    peaks = np.abs(tail)
-    first = int(np.argmax(tail > 0)) if np.any(tail > 0) else 0
-    loud = np.flatnonzero(peaks[first:] > _RINGS * height)
-    if not len(loud):
-        return None, None
-    piece = tail[first : first + int(loud[-1]) + 1]
-    zero = np.flatnonzero(np.diff(np.signbit(piece)))
-    if len(zero) < 2 or piece.min() > -_RINGS * height:
-        return None, None
-    exact = zero + piece[zero] / (piece[zero] - piece[zero + 1])
-    count = min(len(exact), 9)
-    frequency = float((count - 1) / 2 / ((exact[count - 1] - exact[0]) * step))
-    swings = [float(np.max(np.abs(part))) for part in np.split(piece, zero + 1)[: count + 1]]
-    swings = [swing for swing in swings if swing > _RINGS * height]
-    if len(swings) < 2:
-        return frequency, None
-    falls = float(-np.polyfit(np.arange(len(swings)), np.log(swings), 1)[0])
-    return frequency, falls / math.hypot(math.pi, falls)

@@ -14,6 +14,7 @@ _LEAST_HOLE = 16
 _AT_LIMIT, _NO_LEAP = 0.01, 3.0
 _FAR = 3.0
 _HUSH, _LEAST_QUIET = 0.02, 64
+_TOP, _FINER, _ROUND, _FEWEST_FLAT = 0.02, 16, 2, 12
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,6 +70,25 @@ def _clipped(record: FloatArray, full_scale: float) -> tuple[int, tuple[int, int
         flat[shift : len(triple) + shift] |= triple
     where = np.flatnonzero(flat)
     return len(where), (int(where[0]), int(where[-1]) + 1) if len(where) else (0, 0)
+
+
+def flat_tops(record: FloatArray) -> int:
+    """Samples in the flat tops of a record (n,) that is cut off at any level; 0 where it is round, or too coarse to tell.
+
+    Of a sine as many lie within a part of its peak as the root of that part, of noise as the part itself; of what is cut off, all.
+    """
+    level = record - np.mean(record)
+    return _flat_top(level[level > 0]) + _flat_top(-level[level < 0])
+
+
+def _flat_top(level: FloatArray) -> int:
+    top = float(np.max(level, initial=0.0))
+    finer = _TOP / _FINER * top
+    steps = np.diff(np.unique(level[level >= top / 2]))
+    if not len(steps) or float(np.min(steps)) > finer / 2:
+        return 0
+    near, flat = (int(np.count_nonzero(level >= top - reach)) for reach in (_TOP * top, finer))
+    return flat if flat >= _FEWEST_FLAT and flat * _ROUND > near else 0
 
 
 def _silence_at_ends(record: FloatArray) -> tuple[int, int]:

@@ -15,7 +15,7 @@ from typing import Any
 import numpy as np
 
 from utter_calm.analysis.acoustic.marks import Found, Marks, find_marked
-from utter_calm.analysis.record import what_is_there
+from utter_calm.analysis.record import flat_tops, what_is_there
 from utter_calm.errors import InputError, NoSignal
 from utter_calm.measure.aligned import at_rate, cut
 from utter_calm.measure.alike import said_of_marks
@@ -23,7 +23,7 @@ from utter_calm.measure.capture import Capture, FloatArray, Part
 from utter_calm.measure.kind import SingleStimulus
 from utter_calm.measure.pack import Pack
 from utter_calm.measure.result import Trust
-from utter_calm.measure.uneven import said_of_delay
+from utter_calm.measure.uneven import said_of_between
 from utter_calm.rig import VOLTAGE, Channel
 from utter_calm.signals.header import MARK_HZ, marked
 
@@ -88,12 +88,16 @@ def take_away(pack: Pack, recorded: FloatArray, rate_hz: int, away: Away | None 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class InRecording:
-    """A pack, where it is in a recording, the column that tells it best at the pack's rate, and (frames, channels) cut out."""
+    """A pack, where it is in a recording, the column that tells it best at the pack's rate, and (frames, channels) cut out.
+
+    ``flat`` counts the samples of each channel in flat tops, as they were recorded.
+    """
 
     pack: Pack
     where: Found
     column: FloatArray
     samples: FloatArray
+    flat: tuple[int, ...]
 
 
 def find_pack(pack: Pack, recorded: FloatArray, rate_hz: int) -> InRecording:
@@ -108,12 +112,29 @@ def find_pack(pack: Pack, recorded: FloatArray, rate_hz: int) -> InRecording:
         raise NoSignal("The marks of this step's file are not in the recording.",
                        hint="Was it this step's file, unchanged, and did the recorder hear all of it?")  # fmt: skip
     column, where = max(known, key=lambda item: (item[1].skew is not None, float(np.std(same[:, item[0]]))))
-    return InRecording(pack, where, same[:, column], cut(same, where, pack.body, pack.frames, pack.rate_hz))
+    marks = 1 + round(pack.first), round(pack.last)  # whatever is recorded before and behind is of no moment
+    first, last = (max(0, round((where.start + at / (1 + (where.skew or 0.0))) * rate_hz / pack.rate_hz)) for at in marks)
+    flat = tuple(flat_tops(recorded[first:last, c]) for c in range(recorded.shape[1]))
+    return InRecording(pack, where, same[:, column], cut(same, where, pack.body, pack.frames, pack.rate_hz), flat)
 
 
 def said_of_pack(found: InRecording) -> list[Trust]:
     """Say what the marks tell of the way that a pack took: coded, regulated, or late by more and less."""
-    return [*said_of_marks(found.column, found.pack, found.where), *said_of_delay(found.column, found.pack, found.where)]
+    return [
+        *_said_of_tops(found), *said_of_marks(found.column, found.pack, found.where),
+        *said_of_between(found.column, found.pack, found.where),
+    ]  # fmt: skip
+
+
+def _said_of_tops(found: InRecording) -> list[Trust]:
+    played = found.pack.samples[found.pack.body : found.pack.body + found.pack.frames, 0]
+    if flat_tops(played):  # a square wave is flat by itself
+        return []
+    return [
+        Trust("overload", f"Channel {number} is cut off flat in {count} samples: the recorder or the unit was overdriven. "
+              "Lower its level.", channel=number)
+        for number, count in enumerate(found.flat, start=1) if count
+    ]  # fmt: skip
 
 
 def _said_of_clock(where: Found, rate_hz: int, played_hz: int) -> list[Trust]:

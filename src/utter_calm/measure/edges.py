@@ -22,7 +22,7 @@ from utter_calm.signals.square import square
 
 _SETTLE_S, _RAMP_S = 0.2, 0.02
 _SHOWN_SAMPLES = 18
-_RESTLESS, _LEAST_FLAT = 0.01, 0.85
+_RESTLESS, _LEAST_FLAT, _NAMED = 0.01, 0.85, 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,7 +97,13 @@ class Edges(SingleStimulus[EdgesSettings]):
             _, trust = usable_part(capture, channel)
             out.trust.extend(t for t in trust if t.code in ("overload", "lost_blocks", "interrupted", "dropout"))
             record = capture.signal(channel)[start:stop]
-            add_edges(out, analyze_edges(record, capture.rate_hz, near_hz=settings.frequency_hz), capture, channel)
+            add_edges(
+                out,
+                analyze_edges(record, capture.rate_hz, near_hz=settings.frequency_hz),
+                capture,
+                channel,
+                start / capture.rate_hz,
+            )
             if progress is not None:
                 progress(channel / capture.count)
         return out.build()
@@ -122,9 +128,15 @@ class Edges(SingleStimulus[EdgesSettings]):
         return settings.level_v * 1.01 / math.sqrt(2)
 
 
-def add_edges(out: ResultBuilder, found: EdgeAnalysis, capture: Capture, channel: int) -> None:
-    """Add readings and traces of one channel."""
+def add_edges(out: ResultBuilder, found: EdgeAnalysis, capture: Capture, channel: int, begins_s: float = 0.0) -> None:
+    """Add readings and traces of one channel, of which what was analysed begins at ``begins_s``."""
     u, flat, level = found.u, capture.u_flatness(channel), capture.u_level(channel)
+    if found.slips:
+        at = ", ".join(f"{begins_s + slip.first / capture.rate_hz:.3f}" for slip in found.slips[:_NAMED])
+        more = "" if len(found.slips) <= _NAMED else ", ..."
+        text = (f"Channel {channel} falls out of step at {at}{more} s: samples are missing there, or stand twice. The longest "
+                "stretch without was measured.")  # fmt: skip
+        out.trust.append(Trust("dropout", text))
     if found.odd_periods:
         text = f"On channel {channel} {found.odd_periods} periods are not like the others: a dropout, or a click."
         out.trust.append(Trust("dropout", text))
