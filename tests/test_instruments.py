@@ -104,6 +104,24 @@ def test_a_number_with_its_unit_or_more_behind_is_read(serve):
         assert supply.read("supply").value == 24.0
 
 
+@pytest.mark.parametrize("more", ["\n", "\n1", "\n+7.0E+00"])
+def test_an_answer_too_many_is_not_taken_for_the_next(serve, more):
+    """One blank line, and every answer after it belonged to the question before: 1 V was read, of *OPC?."""
+    server, supply = serve("supply", SupplyModel(), mangle=lambda text: text + more)
+    supply.set("supply", Measured(12.0, "V"))
+    assert [supply.read("supply").value for _ in range(3)] == pytest.approx([12.0] * 3, abs=0.02)
+    assert supply.read("supply current").value < 1
+    assert server.heard.count("MEAS:VOLT?") == 4
+
+
+def test_an_answer_that_is_no_text_is_told(serve):
+    _, supply = serve("supply", SupplyModel())
+    supply._open()
+    supply._link.query = lambda query: b"\xb5".decode("ascii")
+    with pytest.raises(MeasurementError, match="with what is no text"):
+        supply.read("supply")
+
+
 def test_time_outs_and_lost_links_are_told_and_it_goes_on_afterwards(serve, monkeypatch):
     quiet = []
     server, supply = serve("supply", SupplyModel(), mangle=lambda text: None if quiet else text)

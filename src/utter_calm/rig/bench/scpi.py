@@ -17,7 +17,7 @@ from utter_calm.rig.bench.profile import Profile, Quantity, load_profile
 _NUMBER = re.compile(r"[-+]?(\d+\.?\d*|\.\d+)([eE][-+]?\d+)?")
 _BEYOND = 9.0e37
 """SCPI writes 9.9E37 for infinity and 9.91E37 for what is no number."""
-_MOST_ERRORS = 20
+_MOST_ERRORS, _MOST_LEFT = 20, 100
 _SMALL = 1e-3
 
 
@@ -172,10 +172,31 @@ class ScpiInstrument:
     def _ask(self, query: str) -> str:
         self._open()
         try:
+            self._forget()
             return str(self._link.query(query))
+        except UnicodeDecodeError as problem:
+            self._drop()
+            raise self._wrong(f"answers “{query}” with what is no text") from problem
         except Exception as problem:
             self._drop()
             raise self._lost(query, problem) from problem
+
+    def _forget(self) -> None:
+        """Throw away what came late, or twice: it would be taken for the answer to what is asked next, and so on for ever.
+
+        Of a plain stream of bytes only; a bus that carries messages keeps them apart, and minds to be read for nothing.
+        """
+        if not self.where.address.upper().endswith("SOCKET"):
+            return
+        before, self._link.timeout = self._link.timeout, 1
+        try:
+            for _ in range(_MOST_LEFT):
+                self._link.read_raw()
+        except Exception as problem:
+            if "VI_ERROR_TMO" not in str(problem):  # with nothing there it runs out of time
+                raise
+        finally:
+            self._link.timeout = before
 
     def _drop(self) -> None:
         link, self._link = self._link, None
