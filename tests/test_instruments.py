@@ -117,7 +117,7 @@ def test_an_answer_too_many_is_not_taken_for_the_next(serve, more):
 def test_an_answer_that_is_no_text_is_told(serve):
     _, supply = serve("supply", SupplyModel())
     supply._open()
-    supply._link.query = lambda query: b"\xb5".decode("ascii")
+    supply._link.query = lambda _query: b"\xb5".decode("ascii")
     with pytest.raises(MeasurementError, match="with what is no text"):
         supply.read("supply")
 
