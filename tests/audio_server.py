@@ -15,15 +15,16 @@ import pytest
 from utter_calm.rig import SoundAddress, SoundDevice, find_devices
 
 JACK = "JACK Audio Connection Kit"
-_NUMBER = itertools.count(1)
+_RUNNING = set[int]()
 QUIET = {"stdin": subprocess.DEVNULL, "stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
 
 
 class Server:
     """A server process that is stopped, frozen or killed on request."""
 
-    def __init__(self, process, address):
-        self.process, self.address = process, address
+    def __init__(self, process, address, number=0):
+        self.process, self.address, self._number = process, address, number
+        _RUNNING.add(number)
 
     def freeze(self):
         self.process.send_signal(signal.SIGSTOP)
@@ -34,6 +35,7 @@ class Server:
     def kill(self):
         self.process.kill()
         self.process.wait()
+        _RUNNING.discard(self._number)
 
     def stop(self):
         """As it should be: it takes its shared memory with it."""
@@ -42,33 +44,41 @@ class Server:
             self.process.wait(5)
         except subprocess.TimeoutExpired:
             self.kill()
+        _RUNNING.discard(self._number)
 
 
 def jack(monkeypatch, rate_hz, *, period=1024, sync=True, looped=2, among="alone"):
     """Start JACK; its device “loopback” hears what so many channels of it are played, bit by bit, one period later."""
-    # JACK knows eight servers at most, and forgets one that was killed when its name is used again
-    name = f"utter-calm-{os.environ.get('PYTEST_XDIST_WORKER', among)}-{next(_NUMBER) % 16}"
+    # JACK knows eight servers at most, the killed among them until their name is used again
+    number = next(n for n in itertools.count(1) if n not in _RUNNING)
+    name = f"utter-calm-{os.environ.get('PYTEST_XDIST_WORKER', among)}-{number}"
     monkeypatch.setenv("JACK_DEFAULT_SERVER", name)
     monkeypatch.setenv("JACK_NO_START_SERVER", "1")
     command = ["jackd", "-n", name, "-R", *(["-S"] if sync else []), "-p", "32", "-L", str(looped),
                "-d", "dummy", "-r", str(rate_hz), "-p", str(period), "-C", "2", "-P", "2"]  # fmt: skip
-    server = Server(subprocess.Popen(command, **QUIET), SoundAddress(JACK, "loopback", "loopback", buffer_s=0.2))
+    server = Server(subprocess.Popen(command, **QUIET), SoundAddress(JACK, "loopback", "loopback", buffer_s=0.2), number)
     _until(lambda: find_devices().get(JACK, "loopback"))
     return server
 
 
-RATES = [pytest.param(rate, marks=pytest.mark.xdist_group(f"jack {rate}")) for rate in (48_000, 192_000)]
+def _rates(group):
+    """Both rates, each a group of its own for a worker that runs its tests one after the other."""
+    return [pytest.param(rate, marks=pytest.mark.xdist_group(f"{group} {rate}")) for rate in (48_000, 192_000)]
 
 
-@pytest.fixture(scope="module", params=RATES)
-def served(request):
-    """A server at a rate, and its looped device."""
+def _served(request):
     with pytest.MonkeyPatch.context() as patch:
         server = jack(patch, request.param)
         device = SoundDevice(server.address, outputs=2, inputs=2)
         yield request.param, device, server.address
         device.let_go()
         server.stop()
+
+
+served = pytest.fixture(scope="module", params=_rates("jack"))(_served)
+"""A server at a rate, its looped device, and its address."""
+served_steps = pytest.fixture(scope="module", params=_rates("steps"))(_served)
+"""The same, for what takes as long as all the rest."""
 
 
 @contextlib.contextmanager

@@ -10,7 +10,7 @@ from tests.audio_server import pulse
 from utter_calm.errors import DeviceGone, NoSignal
 from utter_calm.rig import Port, SoundDevice, StreamSettings, find_devices
 
-pytestmark = [pytest.mark.sounding, pytest.mark.xdist_group("mishaps")]
+pytestmark = [pytest.mark.sounding, pytest.mark.xdist_group("pulse")]
 RATE = 48_000
 
 
@@ -24,6 +24,7 @@ def port_on(device):
     return Port(device, StreamSettings(RATE, 1_024, paced=True), limits=np.ones(2), probe=0.02)
 
 
+@pytest.mark.long
 def test_each_run_is_aligned_by_itself(server, noise):
     assert find_devices().get("ALSA", "testloop") is not None
     lags = []

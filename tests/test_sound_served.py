@@ -119,6 +119,7 @@ def test_a_wireless_speaker_on_the_server_is_followed_by_its_own_clock(looped):
 
 
 @pytest.mark.sounding
+@pytest.mark.long
 @pytest.mark.xdist_group("jack served")
 def test_a_voice_device_on_the_server_answers_its_command(looped):
     address, device, rig = looped
@@ -131,6 +132,7 @@ def test_a_voice_device_on_the_server_answers_its_command(looped):
 
 
 @pytest.mark.sounding
+@pytest.mark.long
 @pytest.mark.xdist_group("jack served")
 def test_a_phone_on_the_server_leaves_its_recording(looped, tmp_path):
     address, device, rig = looped

@@ -61,6 +61,7 @@ def take(qtbot, space, row):
 
 
 @pytest.mark.sounding
+@pytest.mark.long
 @pytest.mark.xdist_group("walk")
 def test_a_preamplifier_is_measured_compared_claimed_and_reported(preamplifier, window, qtbot, tmp_path):
     begin_job(window, tmp_path / "foyer.calm", "Preamplifier", REAL, name="Foyer preamplifier", gain="9.5 dB")

@@ -24,7 +24,7 @@ Hold = Callable[[int], FloatArray]
 """Gives so many frames more, (n, outputs)."""
 _LONGEST_BLOCK_S = 0.04
 _CLOSING_S = 0.1
-_LISTENS_S = (0.3, 0.6, LONGEST_S)
+_LISTENS_S = (0.2, 0.3, 0.4, 0.5, 0.6, LONGEST_S)
 
 
 @dataclass(frozen=True, slots=True, eq=False)

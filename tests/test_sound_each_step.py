@@ -5,7 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from tests.audio_server import served
+from tests.audio_server import served_steps
 from tests.conftest import bench_of
 from utter_calm.errors import NoSignal
 from utter_calm.measure.kind import StepKind
@@ -17,7 +17,7 @@ pytestmark = pytest.mark.sounding
 SHORT = {
     "first_look": {"duration_s": 0.4},
     "response": {"duration_s": 0.4, "stop_hz": 20_000.0},
-    "level_series": {"start_v": 0.5, "points": 3, "refine": "no"},
+    "level_series": {"start_v": 0.5, "step_db": 6.0, "refine": "no"},
     "frequency_series": {"points": 3, "start_hz": 200.0, "band_high_hz": 22_000.0},
     "noise": {"duration_s": 0.4},
     "multitone": {"periods": 1},
@@ -30,12 +30,12 @@ SHORT = {
 PLAYED = [k.key for k in KINDS.values() if isinstance(k, StepKind)]
 
 
-__all__ = ["served"]
+__all__ = ["served_steps"]
 
 
 @pytest.mark.parametrize("key", PLAYED)
-def test_every_kind_of_step_runs_on_a_real_server(served, key):
-    rate, device, address = served
+def test_every_kind_of_step_runs_on_a_real_server(served_steps, key):
+    rate, device, address = served_steps
     rig, _, load = bench_of(key)
     rig = replace(rig, impedance=None, parts=tuple(p for p in rig.parts if p.kind != "divider"), sound=address,
                   outputs=tuple(Channel(n, role=DRIVE, full_scale=4.0) for n in (1, 2)))  # fmt: skip
