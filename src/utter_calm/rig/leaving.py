@@ -23,7 +23,7 @@ def leave(close: Callable[[], None]) -> None:
             with _lock:
                 _leaving.discard(thread)
 
-    thread = threading.Thread(target=going, name="leaving")
+    thread = threading.Thread(target=going, name="leaving", daemon=True)  # a driver that hangs does not keep the program
     with _lock:
         _leaving.add(thread)
     thread.start()
