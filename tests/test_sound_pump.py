@@ -9,7 +9,7 @@ import pytest
 from utter_calm.errors import DeviceGone, InputError
 from utter_calm.rig import SoundAddress, StreamSettings, find_devices
 from utter_calm.rig.fade import fade_frames
-from utter_calm.rig.sound.address import lasting_name
+from utter_calm.rig.sound.address import bits_of, lasting_name
 from utter_calm.rig.sound.pump import Pump
 from utter_calm.rig.sound.rings import FLAGS, GAPS, HEARD, HUSH, PLAYED, WRITTEN, Rings, make_memory
 from utter_calm.rig.sound.stream import SoundStream
@@ -174,3 +174,34 @@ def test_a_sound_system_that_ends_its_process_does_not_end_ours(tmp_path, monkey
     (tmp_path / "sounddevice.py").write_text("import os\nos.abort()\n")
     monkeypatch.setenv("PYTHONPATH", str(tmp_path))
     assert "does not answer" in find_devices().problem
+
+
+USB = """Dome at usb-1, high speed : USB Audio
+
+Playback:
+  Status: Stop
+  Interface 1
+    Altset 1
+    Format: S16_LE
+    Channels: 2
+    Rates: 44100, 48000
+  Interface 1
+    Altset 2
+    Format: S32_LE
+    Channels: 2
+    Rates: 44100, 48000
+    Bits: 24
+"""
+
+
+@pytest.mark.parametrize(
+    ("file", "told", "bits"),
+    [("stream0", USB, (16, 24)), ("codec#0", "PCM:\n    rates [0x5e0]: 48000\n    bits [0xe]: 16 20 24\n", (16, 20, 24)),
+     ("stream0", "gone\n", ()), ("id", "Dome", ())],
+)  # fmt: skip
+def test_a_cards_bits_are_what_the_kernel_tells(tmp_path, file, told, bits):
+    (tmp_path / "card3").mkdir()
+    (tmp_path / "card3" / file).write_text(told)
+    assert bits_of("Dome: USB Audio (hw:3,0)", tmp_path) == bits
+    assert bits_of("Dome: USB Audio (hw:4,0)", tmp_path) == ()
+    assert bits_of("loopback", tmp_path) == ()

@@ -35,14 +35,16 @@ def devices(
     found = find_devices()
     if as_json:
         print_json({
-            "devices": [{"host": d.host, "name": d.name, "outputs": d.outputs, "inputs": d.inputs, "rates_hz": d.rates_hz}
+            "devices": [{"host": d.host, "name": d.name, "outputs": d.outputs, "inputs": d.inputs, "rates_hz": d.rates_hz,
+                         "bits": d.bits}
                         for d in found.devices],
             "rigs": known_rigs(), "problem": found.problem,
         })  # fmt: skip
         return 0 if found.devices else 1
     for device in found.devices:
         rates = ", ".join(f"{rate / 1000:g}" for rate in device.rates_hz) or "no known rate"
-        click.echo(one_line(f"{device.title}: {device.outputs} outputs, {device.inputs} inputs, {rates} kHz"))
+        bits = f", {device.bits_text}" if device.bits else ""
+        click.echo(one_line(f"{device.title}: {device.outputs} outputs, {device.inputs} inputs, {rates} kHz{bits}"))
     if found.problem:
         click.echo(found.problem, err=True)
     for name in known_rigs():

@@ -41,10 +41,19 @@ def rates_text(output: FoundDevice | None, listening: FoundDevice | None) -> str
     rates = sorted(set.intersection(*(set(d.rates_hz) for d in there)))
     if not rates:
         return "These two have no rate in common." if len(there) > 1 else "It says no rate at which it runs."
-    text = f"Runs at {', '.join(f'{rate / 1000:g}' for rate in rates)} kHz."
+    text = f"Runs at {', '.join(f'{rate / 1000:g}' for rate in rates)} kHz{_converters(output, listening)}."
     if output is not None and listening is not None and output != listening:
         text += " Two devices, two clocks: long records drift apart, and that is told."
     return text
+
+
+def _converters(output: FoundDevice | None, listening: FoundDevice | None) -> str:
+    """Bits of the converters, where somebody tells."""
+    said = {d.bits_text for d in (output, listening) if d is not None and d.bits}
+    if len(said) == 1:
+        return f", with {said.pop()}"
+    told = ((output, "plays"), (listening, "listens"))
+    return "".join(f", {verb} with {d.bits_text}" for d, verb in told if d is not None and d.bits)
 
 
 def meter_db(peak: float) -> float:

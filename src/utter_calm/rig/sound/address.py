@@ -86,6 +86,24 @@ def lasting_name(name: str, sys_class: Path = Path("/sys/class/sound"), proc: Pa
     return f"{_CARD.sub('', name)} [{who}, {sub}]"
 
 
+def bits_of(name: str, proc: Path = Path("/proc/asound")) -> tuple[int, ...]:
+    """Bits to a sample of which a card has converters, as the kernel tells them; none where it does not.
+
+    PortAudio brings samples to whatever a card takes, so that asking it tells nothing. Of USB each setting says its bits, or
+    the format that carries them; of others the codec says all.
+    """
+    found = _CARD.search(name)
+    if not found:
+        return ()
+    card = proc / f"card{found.group(1)}"
+    told = "\n".join(_line(path) for path in sorted(card.glob("stream*")))
+    settings = re.split(r"\n\s*Altset", told)[1:]
+    bits = {int(m.group(1)) for one in settings if (m := re.search(r"\bBits: (\d+)", one) or re.search(r"Format: [SUF](\d+)", one))}
+    for path in card.glob("codec#*"):
+        bits |= {int(b) for line in re.findall(r"\bbits \[0x[0-9a-f]+\]:([ \d]+)", _line(path)) for b in line.split()}
+    return tuple(sorted(bits))
+
+
 def _line(path: Path) -> str:
     try:
         return path.read_text(encoding="utf-8", errors="replace").strip()

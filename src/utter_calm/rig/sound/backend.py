@@ -8,7 +8,7 @@ from collections.abc import Callable
 from typing import Any
 
 from utter_calm.rig.protocol import RATES_HZ
-from utter_calm.rig.sound.address import lasting_name
+from utter_calm.rig.sound.address import bits_of, lasting_name
 from utter_calm.rig.sound.pump import Pump
 from utter_calm.rig.sound.words import Device, Open
 
@@ -37,7 +37,7 @@ def devices(sd: Any, *, with_rates: bool = True) -> tuple[Device, ...]:  # noqa:
     hosts = [host["name"] for host in sd.query_hostapis()]
     return tuple(
         Device(hosts[d["hostapi"]], lasting_name(d["name"]), d["max_output_channels"], d["max_input_channels"],
-               round(d["default_samplerate"]), _rates(sd, d) if with_rates else ())
+               round(d["default_samplerate"]), _rates(sd, d) if with_rates else (), bits_of(d["name"]))
         for d in sd.query_devices()
     )  # fmt: skip
 

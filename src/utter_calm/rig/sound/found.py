@@ -21,6 +21,8 @@ class FoundDevice:
         Number of channels.
     rates_hz
         At which it opens, as far as it was asked.
+    bits
+        To a sample of its converters; none where nobody tells, as of what stands on an audio server.
     """
 
     host: str
@@ -28,11 +30,17 @@ class FoundDevice:
     outputs: int
     inputs: int
     rates_hz: tuple[int, ...]
+    bits: tuple[int, ...] = ()
 
     @property
     def title(self) -> str:
         """For people."""
         return f"{self.name} ({self.host})"
+
+    @property
+    def bits_text(self) -> str:
+        """For people, as in ``16 or 24 bit``; empty where nobody tells."""
+        return f"{' or '.join(str(b) for b in self.bits)} bit" if self.bits else ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -62,4 +70,4 @@ def find_devices() -> Found:
 
 
 def _found(device: Device) -> FoundDevice:
-    return FoundDevice(device.host, device.name, device.outputs, device.inputs, device.rates_hz)
+    return FoundDevice(device.host, device.name, device.outputs, device.inputs, device.rates_hz, device.bits)

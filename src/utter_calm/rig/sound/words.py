@@ -27,7 +27,7 @@ class Open(msgspec.Struct, frozen=True, tag_field="do", tag="open"):
 
 
 class Device(msgspec.Struct, frozen=True):
-    """A device that is there, as PortAudio tells it, with its lasting name and the rates at which it opens."""
+    """A device that is there, as PortAudio tells it, with its lasting name, the rates at which it opens, its converters' bits."""
 
     host: str
     name: str
@@ -35,6 +35,7 @@ class Device(msgspec.Struct, frozen=True):
     inputs: int
     usual_rate_hz: int
     rates_hz: tuple[int, ...] = ()
+    bits: tuple[int, ...] = ()
 
 
 class Answer(msgspec.Struct, frozen=True):
