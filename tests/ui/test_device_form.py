@@ -32,6 +32,8 @@ def test_rates_and_clocks_are_told():
     fine, plain = replace(HERE, bits=(24,)), replace(HERE, bits=(16, 24))
     assert rates_text(fine, fine) == "Runs at 44.1, 48, 96 kHz, with 24 bit."
     assert rates_text(plain, fine).startswith("Runs at 44.1, 48, 96 kHz, plays with 16 or 24 bit, listens with 24 bit. Two")
+    card = replace(HERE, name="Dome converter: USB Audio [Dome A0317, 0]")
+    assert rates_text(card, card).endswith("no other program can use the card.")
     both = rates_text(HERE, OTHER)
     assert both.startswith("Runs at 48 kHz.")
     assert "two clocks" in both

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from utter_calm.quantities import amplitude_to_db
 from utter_calm.quantities.text import fixed
 from utter_calm.rig import Found, FoundDevice
+from utter_calm.rig.sound.address import is_card
 
 SIMULATED = "simulated: stand-ins, no sound"
 _QUIETEST_DB = -120.0
@@ -44,6 +45,8 @@ def rates_text(output: FoundDevice | None, listening: FoundDevice | None) -> str
     text = f"Runs at {', '.join(f'{rate / 1000:g}' for rate in rates)} kHz{_converters(output, listening)}."
     if output is not None and listening is not None and output != listening:
         text += " Two devices, two clocks: long records drift apart, and that is told."
+    if any(is_card(d.name) for d in there):
+        text += " While it runs, no other program can use the card."
     return text
 
 
