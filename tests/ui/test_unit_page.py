@@ -48,6 +48,35 @@ def test_what_cannot_be_used_is_said_on_the_page(qtbot, window, tmp_path):
     assert window.stack.currentWidget() is window.start_page
 
 
+def test_a_gain_is_asked_for_where_there_is_one(window, tmp_path):
+    begin_job(window, tmp_path / "a.calm", gain="a lot")  # stays on the page
+    page = window.unit_page
+    asked = {}
+    for row in range(page.kinds.count()):
+        page.kinds.setCurrentRow(row)
+        asked[page.start.key] = page.gain.isVisibleTo(page)
+    assert {key for key, visible in asked.items() if not visible} == {
+        "supply",
+        "driver",
+        "box",
+        "loudspeaker",
+        "seat",
+        "all-round",
+        "parts",
+    }
+    page.kinds.setCurrentRow(list(asked).index("loudspeaker"))
+    assert page.answers().unit.nominal_gain is None  # what was typed before is not meant
+
+
+def test_file_dialogues_begin_beside_the_job(window, tmp_path):
+    assert window.near(".pdf") == ".pdf"  # no job was ever open
+    begin_job(window, tmp_path / "foyer.calm", "Cable")
+    assert window.near(".pdf") == str(tmp_path / "foyer.pdf")
+    assert window.near() == str(tmp_path)
+    window.close_job()
+    assert window.near() == str(tmp_path)
+
+
 def test_units_join_are_copied_and_leave(qtbot, window, tmp_path):
     begin_job(window, tmp_path / "a.calm", name="Dome amplifier")
     session = window.workspace.session

@@ -17,7 +17,7 @@ from utter_calm.quantities import db_to_amplitude as db
 from utter_calm.rig import Rig, acoustic_rig
 from utter_calm.rig.microphone import with_sensitivity
 
-_PUT = "Put the microphone: {value}."
+_PUT = "Set up loudspeaker and microphone: {value}."
 _ROOM: dict[str, Any] = {"source_m": 1.2, "ceiling_m": 3.4, "wall_m": 3.1}
 _IN_ROOM = (("situation", "in a room"),)
 

@@ -16,6 +16,12 @@ class Gain:
     words: str
 
 
+def has_gain(plan: Plan) -> bool:
+    """Whether what a plan is for has a gain: it is told by a step, in volts over volts; of a plan without steps nobody knows."""
+    told = (d.means for step in plan.steps for d in step.measure.readings.values())
+    return not plan.steps or ("gain" in told and not plan.rig.hears_sound)
+
+
 def gain_of(job: HeldTakes, unit: Unit, document: JobDocument | None = None) -> Gain | None:
     """Gain of a unit by the newest take that tells it, else by its data sheet; None where neither is known."""
     plan = (document or job.document).plan(unit.plan)

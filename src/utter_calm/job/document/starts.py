@@ -18,6 +18,7 @@ from utter_calm.rig import acoustic_rig, impedance_rig, stereo_rig
 _SWITCH_LOAD = "Switch the load to {value}."
 _SERIES = "series resistor"
 _LEVEL = "level at the output"
+_SET_UP = "Set up loudspeaker and microphone: {value}."
 
 
 @dataclass(frozen=True, slots=True)
@@ -187,7 +188,7 @@ def _box() -> Plan:
 
 
 _CLOSE_BY = Factor(
-    "situation", ("in a room", "close to the cone"), "Put the microphone: {value}.", cost=2.0, sets="situation", on_bench=True
+    "situation", ("in a room", "close to the cone"), _SET_UP, cost=2.0, sets="situation", on_bench=True
 )  # fmt: skip
 
 

@@ -11,6 +11,7 @@ from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QFileDialog, QMainWindow, QMessageBox, QStackedWidget
 
 from utter_calm.errors import UtterCalmError
+from utter_calm.job.recent import recent_jobs
 from utter_calm.ui.places.names import SUFFIX
 from utter_calm.ui.shell.start_page import StartPage
 
@@ -47,6 +48,13 @@ class JobFiles(QMainWindow):
         """Do something with the open job, if there is one."""
         if self.workspace is not None:
             what(self.workspace)
+
+    def near(self, ending: str = "") -> str:
+        """Where a file dialogue begins: beside the open job, or where the last one was; with an ending, the job's name with it."""
+        path = self.workspace.session.job.path if self.workspace is not None else next(iter(recent_jobs()), None)
+        if path is None:
+            return ending
+        return str(path.with_name(f"{path.stem}{ending}") if ending else path.parent)
 
     def new_job(self) -> None:
         """Ask what is under test, and start a job with it."""
@@ -101,7 +109,7 @@ class JobFiles(QMainWindow):
 
     def choose_job(self) -> None:
         """Ask for a file and open it."""
-        name, _ = QFileDialog.getOpenFileName(self, "Open a job", "", FILTER)
+        name, _ = QFileDialog.getOpenFileName(self, "Open a job", self.near(), FILTER)
         if name:
             self.open_path(Path(name))
 
@@ -136,7 +144,7 @@ class JobFiles(QMainWindow):
         """Ask for a name and go on there."""
         from utter_calm.job.job import job_path
 
-        name, _ = QFileDialog.getSaveFileName(self, "Save under another name", "", FILTER)
+        name, _ = QFileDialog.getSaveFileName(self, "Save under another name", self.near(f" 2{SUFFIX}"), FILTER)
         if name:
             self.attempt(lambda: self.with_job(lambda w: w.session.save_as(job_path(name))))
             self.renew()

@@ -102,7 +102,7 @@ class MainWindow(JobFiles):
 
     def choose_report(self, *, appendix: bool = False) -> None:
         """Ask for a name and write the report, off the window's thread."""
-        name, _ = QFileDialog.getSaveFileName(self, "Write the report", "report.pdf", "PDF (*.pdf);;HTML (*.html)")
+        name, _ = QFileDialog.getSaveFileName(self, "Write the report", self.near(".pdf"), "PDF (*.pdf);;HTML (*.html)")
         if name:
             self.write_report(Path(name), appendix=appendix)
 
@@ -135,14 +135,14 @@ class MainWindow(JobFiles):
 
     def choose_guests(self) -> None:
         """Ask for another job and bring its takes along."""
-        name, _ = QFileDialog.getOpenFileName(self, "Lay another job's takes beside", "", FILTER)
+        name, _ = QFileDialog.getOpenFileName(self, "Lay another job's takes beside", self.near(), FILTER)
         if name:
             self.attempt(lambda: self.bring(Path(name)))
 
     def choose_curve(self) -> None:
         """Ask for a curve of somebody else, and lay it under what is shown."""
         kinds = "Curves (*.frd *.zma *.txt *.csv)"
-        name, _ = QFileDialog.getOpenFileName(self, "Lay a curve under what is shown", "", kinds)
+        name, _ = QFileDialog.getOpenFileName(self, "Lay a curve under what is shown", self.near(), kinds)
         if name and self.workspace is not None:
             space = self.workspace
             self.attempt(lambda: space.session.told.emit(space.session.lay_under(Path(name))))
@@ -160,7 +160,9 @@ class MainWindow(JobFiles):
         space = self.workspace
         if space is None:
             return
-        name, _ = QFileDialog.getSaveFileName(self, "Write a file to play elsewhere", "play-this.wav", "Sound (*.wav *.flac)")
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Write a file to play elsewhere", self.near(" play this.wav"), "Sound (*.wav *.flac)"
+        )
         if name:
             self.attempt(lambda: space.session.write_away(Path(name)))
 
@@ -169,7 +171,8 @@ class MainWindow(JobFiles):
         space = self.workspace
         if space is None:
             return
-        name, _ = QFileDialog.getOpenFileName(self, "The recording of what was played", "", "Sound (*.wav *.flac *.aiff *.caf)")
+        sounds = "Sound (*.wav *.flac *.aiff *.caf)"
+        name, _ = QFileDialog.getOpenFileName(self, "The recording of what was played", self.near(), sounds)
         if name:
             self.attempt(lambda: space.session.take_away(Path(name)))
 
@@ -184,7 +187,7 @@ class MainWindow(JobFiles):
         """Ask for a name and write all readings of all newest takes."""
         from utter_calm.job.export import export_readings
 
-        name, _ = QFileDialog.getSaveFileName(self, "Export all readings", "readings.csv", "CSV (*.csv);;JSON (*.json)")
+        name, _ = QFileDialog.getSaveFileName(self, "Export all readings", self.near(" readings.csv"), "CSV (*.csv);;JSON (*.json)")
         workspace = self.workspace
         if name and workspace is not None:
             self.attempt(lambda: export_readings(workspace.session.job, Path(name)))
@@ -199,7 +202,7 @@ class MainWindow(JobFiles):
             self.with_job(lambda w: w.tell("There is no take on the plot. Choose one first."))
             return
         kinds = ";;".join(f"{ending[1:].upper()} (*{ending})" for ending in (*ENDINGS, READINGS_ENDING, ".svg", ".png"))
-        name, _ = QFileDialog.getSaveFileName(self, "Export the shown take", f"take-{takes[-1].id}.csv", kinds)
+        name, _ = QFileDialog.getSaveFileName(self, "Export the shown take", self.near(f" take {takes[-1].id}.csv"), kinds)
         if name:
             view = workspace.plot.canvas.view
             trace = None if view is None or view.empty else workspace.plots.main_trace()

@@ -35,7 +35,8 @@ class StartPage(QWidget):
         title.setStyleSheet("font-size: 34px; font-weight: 600;")
         self._column.addWidget(title)
         words = plain_label(
-            "Measure amplifiers, converters and cables under stated conditions,\nand hold them against what they claim."
+            "Measure amplifiers, converters, cables, drivers and loudspeakers\n"
+            "under stated conditions, and hold them against what they claim."
         )
         words.setProperty("role", "soft")
         words.setStyleSheet("font-size: 15px;")

@@ -24,6 +24,7 @@ from utter_calm.errors import UtterCalmError
 from utter_calm.job.document import Unit
 from utter_calm.job.document.fresh import Varied, as_reached
 from utter_calm.job.document.starts import STARTS, Start
+from utter_calm.job.gain import has_gain
 from utter_calm.quantities import db_to_amplitude, parse_decibels
 from utter_calm.rig import UNITS, knobs_of
 from utter_calm.ui.look.fields import text_line
@@ -162,7 +163,7 @@ class UnitPage(QWidget):
         InputError
             The gain is no number of dB.
         """
-        gain = self.gain.text().strip()
+        gain = self.gain.text().strip() if has_gain(self.start.plan()) else ""
         stand_in = str(self.behind.currentData())
         unit = as_reached(Unit(
             name=self.name.text().strip() or self.start.title, sample=self.sample.text().strip(),
@@ -206,7 +207,9 @@ class UnitPage(QWidget):
         self.behind.addItem(_REAL, "")
         if not start.stand_ins:
             self.behind.setCurrentIndex(self.behind.count() - 1)
-        titles = [step.title for step in start.plan().steps]
+        plan = start.plan()
+        titles = [step.title for step in plan.steps]
+        self._form.setRowVisible(self.gain, has_gain(plan))
         self.steps.setText(" · ".join(titles) or "no steps yet: add them with “+ step”")
 
     def _behind_chosen(self) -> None:
