@@ -1,7 +1,7 @@
 """What is under test: asked when a job begins, and whenever a unit joins it."""
 
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QStandardPaths, Qt
 from PySide6.QtWidgets import QComboBox
 
 from tests.ui.conftest import begin_job
@@ -66,6 +66,22 @@ def test_a_gain_is_asked_for_where_there_is_one(window, tmp_path):
     }
     page.kinds.setCurrentRow(list(asked).index("loudspeaker"))
     assert page.answers().unit.nominal_gain is None  # what was typed before is not meant
+
+
+def test_the_file_is_called_as_the_unit_until_somebody_calls_it_otherwise(qtbot, window, tmp_path, monkeypatch):
+    monkeypatch.setattr(QStandardPaths, "writableLocation", lambda _where: str(tmp_path))
+    (tmp_path / "Dome amplifier 2-3.calm").touch()
+    window.new_job()
+    page = window.unit_page
+    qtbot.keyClicks(page.name, "Dome amplifier 2/3")
+    assert page.path.text() == str(tmp_path / "Dome amplifier 2 3.calm")
+    page.name.selectAll()
+    qtbot.keyClicks(page.name, "../Dome amplifier 2-3")
+    assert page.path.text() == str(tmp_path / "Dome amplifier 2-3 2.calm")
+    page.path.selectAll()
+    qtbot.keyClicks(page.path, str(tmp_path / "mine.calm"))
+    qtbot.keyClicks(page.name, " again")
+    assert page.path.text() == str(tmp_path / "mine.calm")
 
 
 def test_file_dialogues_begin_beside_the_job(window, tmp_path):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -33,6 +34,7 @@ from utter_calm.ui.places.names import SUFFIX
 
 _REAL = "a real unit at the rig's own channels"
 _WIDTH = 860
+_LONGEST = 60
 _KINDS_WIDTH, _KIND_HEIGHT = 210, 31
 
 
@@ -129,6 +131,7 @@ class UnitPage(QWidget):
         ):  # fmt: skip
             form.addRow(label, field)
         self.path = text_line(str(_free_path()), "File of the job")
+        self.name.textEdited.connect(self._name_typed)
         if for_new_job:
             line = QHBoxLayout()
             line.addWidget(self.path, 1)
@@ -236,13 +239,20 @@ class UnitPage(QWidget):
         name, _ = QFileDialog.getSaveFileName(self, "Save the new job as", self.path.text(), f"Jobs (*{SUFFIX})")
         if name:
             self.path.setText(name)
+            self.path.setModified(True)
+
+    def _name_typed(self, name: str) -> None:
+        """The file is called as the unit is, until somebody calls it otherwise."""
+        if not self.path.isModified():
+            self.path.setText(str(_free_path(name)))
 
 
-def _free_path() -> Path:
-    """A name in the documents' folder that no file has yet."""
+def _free_path(name: str = "") -> Path:
+    """A name in the documents' folder that no file has yet, after what people call it."""
     folder = Path(QStandardPaths.writableLocation(QStandardPaths.StandardLocation.DocumentsLocation) or Path.home())
-    path, number = folder / f"job{SUFFIX}", 1
+    stem = re.sub(r"[^\w .+()-]+", " ", name).strip(" .")[:_LONGEST] or "job"
+    path, number = folder / f"{stem}{SUFFIX}", 1
     while path.exists():
         number += 1
-        path = folder / f"job-{number}{SUFFIX}"
+        path = folder / f"{stem} {number}{SUFFIX}"
     return path
