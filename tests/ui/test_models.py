@@ -6,6 +6,7 @@ import pytest
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QImage, QPainter
 from PySide6.QtTest import QAbstractItemModelTester
+from PySide6.QtWidgets import QStyleOptionViewItem
 
 from tests.conftest import shown, small_demo
 from utter_calm.job.document import Cell
@@ -20,6 +21,7 @@ from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit
 from utter_calm.ui.look.shapes import draw_outcome
 from utter_calm.ui.places.tables import ROW_ROLE, ClaimsModel, TakesModel
 from utter_calm.ui.readings.model import ReadingsModel
+from utter_calm.ui.readings.panel import ReadingsPanel
 
 FATAL = QAbstractItemModelTester.FailureReportingMode.Fatal
 
@@ -90,6 +92,27 @@ def test_claims_and_takes(measured):
     assert [takes.index(r, 0).data() for r in range(6)] == ["6", "5", "4", "3", "2", "1"]
     assert {takes.index(r, 1).data() for r in range(6)} == {unit.title, ""}
     assert "rig alone" in {takes.index(r, 3).data() for r in range(6)}
+
+
+@pytest.mark.parametrize("width", range(190, 260, 7))
+def test_a_row_of_the_readings_is_as_high_with_a_scroll_bar_as_without(qtbot, measured, width):
+    """It was one line too low where the bar, which comes last, broke what stands beneath a value."""
+    take = measured.full(measured.current(Cell("u1", "first-look", measured.document.plans[0].setups()[0])))
+    panel = ReadingsPanel()
+    qtbot.addWidget(panel)
+    panel.show_view(panel_view(shown(take)[0], ()), "", None)
+    panel.resize(width, 700)
+    panel.show()
+
+    def heights(bar):
+        panel.list.setVerticalScrollBarPolicy(bar)
+        qtbot.wait(1)
+        option = QStyleOptionViewItem()
+        option.widget = panel.list
+        return [panel.list.itemDelegate().sizeHint(option, panel.model.index(k)).height() for k in range(panel.model.rowCount())]
+
+    policy = Qt.ScrollBarPolicy
+    assert heights(policy.ScrollBarAlwaysOff) == heights(policy.ScrollBarAlwaysOn)
 
 
 def test_readings_keep_their_place_when_only_values_change(measured):

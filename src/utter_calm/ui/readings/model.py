@@ -90,12 +90,12 @@ class ReadingDelegate(QStyledItemDelegate):
         if row.family:
             _paint_family(painter, box, row)
         elif large:
-            self._paint_large(painter, box, row, first=index.row() == 0)
+            self._paint_large(painter, box, row, _in_lines(row.beside, _least_width(option)), first=index.row() == 0)
         else:
             self._paint_small(painter, box, row, fits=_fits_small(row, _least_width(option)))
         painter.restore()
 
-    def _paint_large(self, painter: QPainter, box: QRectF, row: ReadingView, *, first: bool) -> None:
+    def _paint_large(self, painter: QPainter, box: QRectF, row: ReadingView, beside: list[str], *, first: bool) -> None:
         p = current_palette()
         painter.setFont(font(12))
         painter.setPen(QColor(p.soft_text))
@@ -108,7 +108,7 @@ class ReadingDelegate(QStyledItemDelegate):
             x = box.left() + column * room
             _number(painter, x, y, value, size if len(row.shown) == 1 or not first else 25, colour, room - 6)
         painter.setFont(font(11))
-        lines = [(words, p.soft_text) for words in _in_lines(row.beside, box.width())]
+        lines = [(words, p.soft_text) for words in beside]
         lines += [(row.floor, p.open if row.limited else p.soft_text)] if row.floor else []
         for line, (words, colour) in enumerate(lines):
             painter.setPen(QColor(colour))
@@ -134,11 +134,9 @@ class ReadingDelegate(QStyledItemDelegate):
         row: ReadingView = index.data(READING_ROLE)
         if row.family:
             return QSize(200, _HEAD + _LINE * min(len(row.family), _MOST_LINES + 1) + 8)
-        view = option.widget
-        width = view.viewport().width() - _RIGHT if isinstance(view, QListView) else _USUAL
         if not (isinstance(model, ReadingsModel) and model.is_large(index.row())):
             return QSize(200, 26 if _fits_small(row, _least_width(option)) else 42)
-        beneath = len(_in_lines(row.beside, width)) + bool(row.floor)
+        beneath = len(_in_lines(row.beside, _least_width(option))) + bool(row.floor)
         return QSize(200, (82 if index.row() == 0 else 72) + 15 * max(0, beneath - 1))
 
 
