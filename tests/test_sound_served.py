@@ -88,6 +88,7 @@ def apart_db(one, other, low=300.0, high=10_000.0):
 
 
 @pytest.mark.sounding
+@pytest.mark.long
 @pytest.mark.xdist_group("jack served")
 def test_a_unit_on_the_server_is_measured_as_on_the_simulated_rig(looped):
     """The stand-in is a process of its own, started as anybody would."""
