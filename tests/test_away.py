@@ -8,6 +8,7 @@ import pytest
 import soundfile
 from scipy.signal import bilinear, lfilter
 
+from utter_calm.analysis.acoustic.marks import lag_of
 from utter_calm.analysis.skewed_sweep import resampled
 from utter_calm.errors import InputError, NoSignal
 from utter_calm.measure.away import Away, make_pack, take_away
@@ -245,3 +246,12 @@ def test_marks_in_noise_are_alike(noise, seed):
     heard = elsewhere(pack, rate=44_100, skew=1e-4 * (seed - 1))
     heard = np.round(2047 * heard) / 2047 + noise * np.random.default_rng(seed).normal(size=heard.shape)
     assert "marks_unlike" not in {t.code for t in take_away(pack, heard, 44_100).said}
+
+
+def test_of_what_is_not_heard_no_lag_is_told():
+    """Nothing within a quarter of a turn of any delay: it ended in a division by zero."""
+    turn = np.linspace(0.1, 1.0, 50)
+    lag, u = lag_of(np.zeros(50, dtype=complex), turn, 3.0, 1.0)
+    assert (lag, u) == (3.0, np.inf)
+    lag, u = lag_of(-np.exp(-3j * turn), turn, 3.0, 1.0)
+    assert u == np.inf
