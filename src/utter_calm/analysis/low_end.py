@@ -15,7 +15,7 @@ from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.signals.sweep import ComplexArray
 
 _HIGHEST_Q = 1.2
-_POINTS = 400
+_POINTS, _LEAST = 400, 1e-9
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -56,7 +56,7 @@ def low_end_model(frequency_hz: FloatArray, gain: ComplexArray, low_hz: float, h
     if not scale:
         return flat
     h = h / scale
-    best, least = flat, 0.05
+    best, least, below = flat, 0.05, frequency_hz[: inside[-1] + 1]
     for order in (1, 2, 3):
         top, bottom = _rational_fit(s, np.asarray(h), order)
         if not (_tame(bottom) and _tame(top)):
@@ -65,7 +65,9 @@ def low_end_model(frequency_hz: FloatArray, gain: ComplexArray, low_hz: float, h
         # a quotient must stay a quotient: no zero on the way, no limit at the top that dwarfs the band; and a higher
         # order has to earn its keep
         if error < 0.3 * least and 0.1 < abs(top[0] / bottom[0]) < 10:
-            best, least = LowEnd(top, bottom, low_hz), error
+            made, least = LowEnd(top, bottom, low_hz), error
+            if np.min(np.abs(made.at(below)[1:])) > _LEAST:  # one that is nothing somewhere cannot be divided by
+                best = made
     return best
 
 
