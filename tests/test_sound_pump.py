@@ -204,4 +204,6 @@ def test_a_cards_bits_are_what_the_kernel_tells(tmp_path, file, told, bits):
     (tmp_path / "card3" / file).write_text(told)
     assert bits_of("Dome: USB Audio (hw:3,0)", tmp_path) == bits
     assert bits_of("Dome: USB Audio (hw:4,0)", tmp_path) == ()
+    if file == "stream0":  # another part of the card has its own
+        assert bits_of("Dome: USB Audio (hw:3,1)", tmp_path) == ()
     assert bits_of("loopback", tmp_path) == ()

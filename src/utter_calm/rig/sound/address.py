@@ -96,8 +96,7 @@ def bits_of(name: str, proc: Path = Path("/proc/asound")) -> tuple[int, ...]:
     if not found:
         return ()
     card = proc / f"card{found.group(1)}"
-    told = "\n".join(_line(path) for path in sorted(card.glob("stream*")))
-    settings = re.split(r"\n\s*Altset", told)[1:]
+    settings = re.split(r"\n\s*Altset", _line(card / f"stream{found.group(2)}"))[1:]
     bits = {int(m.group(1)) for one in settings if (m := re.search(r"\bBits: (\d+)", one) or re.search(r"Format: [SUF](\d+)", one))}
     for path in card.glob("codec#*"):
         bits |= {int(b) for line in re.findall(r"\bbits \[0x[0-9a-f]+\]:([ \d]+)", _line(path)) for b in line.split()}
