@@ -65,7 +65,7 @@ def with_lost_made_up(
 
 @dataclass(frozen=True, slots=True, eq=False)
 class _Made:
-    """A recording made whole, where samples were put in, and what is left unexplained of those that were there."""
+    """A recording made whole, where samples were put in, and which of its samples (n,) were there."""
 
     tried: Tried
     lost: tuple[Gap, ...]

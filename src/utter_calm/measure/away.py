@@ -112,7 +112,7 @@ def find_pack(pack: Pack, recorded: FloatArray, rate_hz: int) -> InRecording:
         raise NoSignal("The marks of this step's file are not in the recording.",
                        hint="Was it this step's file, unchanged, and did the recorder hear all of it?")  # fmt: skip
     column, where = max(known, key=lambda item: (item[1].skew is not None, float(np.std(same[:, item[0]]))))
-    marks = 1 + round(pack.first), round(pack.last)  # whatever is recorded before and behind is of no moment
+    marks = pack.first, pack.last  # whatever is recorded before and behind is of no moment
     first, last = (max(0, round((where.start + at / (1 + (where.skew or 0.0))) * rate_hz / pack.rate_hz)) for at in marks)
     flat = tuple(flat_tops(recorded[first:last, c]) for c in range(recorded.shape[1]))
     return InRecording(pack, where, same[:, column], cut(same, where, pack.body, pack.frames, pack.rate_hz), flat)
