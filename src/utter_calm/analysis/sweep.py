@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -115,6 +115,14 @@ def analyze_sweep_whole(
     response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float, known: Excitation | None = None
 ) -> WholeSweep:
     """The same, with all that it was made from."""
+    whole = analyze_linear(response, stimulus, sweep, rate_hz, known)
+    return replace(whole, told=with_orders(whole, sweep))
+
+
+def analyze_linear(
+    response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float, known: Excitation | None = None
+) -> WholeSweep:
+    """The same but for the orders of distortion, of which nothing is told yet: :func:`with_orders` reads them off it."""
     if not np.any(response != response[0]):
         raise NoSignal(f"The recorded response {what_is_there(response)}.", hint="Check the wiring and the level.")
     try:
@@ -131,12 +139,7 @@ def analyze_sweep_whole(
         u_gain = np.hypot(u_gain, np.interp(grid / found.bin_hz, np.arange(len(whole.hum.left)), whole.hum.left))
     if moved is not None:  # where something is missing what was found is as sure as it had settled
         u_gain = np.hypot(u_gain, np.interp(grid / found.bin_hz, np.arange(len(moved)), moved))
-    orders = [_order(found, sweep, order, grid, gain, noise) for order in ORDERS]
-    for low, high in _unheard(faults, sweep, found.delay_s, rate_hz):
-        # hardly anything was heard of these frequencies; what stands there comes from their neighbours
-        for frequency, value, spread in ((grid, gain, u_gain), *((o.frequency_hz, o.ratio, o.noise_ratio) for o in orders)):
-            near = (frequency > low) & (frequency < high)
-            spread[near] = np.maximum(spread[near], np.abs(value[near]))
+    _doubt(_unheard(faults, sweep, found.delay_s, rate_hz), grid, gain, u_gain)
     told = SweepAnalysis(
         frequency_hz=grid,
         gain=gain,
@@ -144,11 +147,28 @@ def analyze_sweep_whole(
         faults=faults,
         delay_s=found.delay_s,
         valid_hz=(found.low_hz, min(found.high_hz, heard_to(response, found, sweep, rate_hz))),
-        orders=tuple(orders),
+        orders=(),
         snr=_snr(response, sweep, found.delay_s, rate_hz),
         hum=whole.hum,
     )
     return WholeSweep(told, found, noise, whole.filled)
+
+
+def with_orders(whole: WholeSweep, sweep: Sweep) -> SweepAnalysis:
+    """What a sweep told, the orders of distortion among it."""
+    told, found = whole.told, whole.found
+    orders = tuple(_order(found, sweep, order, told.frequency_hz, told.gain, whole.noise) for order in ORDERS)
+    unheard = list(_unheard(told.faults, sweep, found.delay_s, found.rate_hz))
+    for order in orders:
+        _doubt(unheard, order.frequency_hz, order.ratio, order.noise_ratio)
+    return replace(told, orders=orders)
+
+
+def _doubt(bands_hz: Iterable[tuple[float, float]], frequency: FloatArray, value: ComplexArray, spread: FloatArray) -> None:
+    """Where hardly anything was heard what stands there comes from neighbours: it may be anything (changes ``spread``)."""
+    for low, high in bands_hz:
+        near = (frequency > low) & (frequency < high)
+        spread[near] = np.maximum(spread[near], np.abs(value[near]))
 
 
 def _unheard(faults: SweepFaults, sweep: Sweep, delay_s: float, rate_hz: float) -> Iterator[tuple[float, float]]:

@@ -24,7 +24,8 @@ _AT_ONCE = 0.15
 _MOST_GAPS = 20
 _LEAST_GAP = 8
 _NOTHING, _CROSSES = 0.05, 0.08
-_STAYS, _SILENT = 0.1, 0.3
+_STAYS = 0.1
+"""Energy heard in a gap over what would have gone on there: with more it is none."""
 _LONGEST_S = 0.5
 _MUCH = 1e-6
 
@@ -68,7 +69,7 @@ def with_gaps_filled(response: FloatArray, found: Deconvolved, stimulus: FloatAr
 def _silent(gap: Gap, response: FloatArray, delay_s: float, sweep: Sweep, rate_hz: float) -> bool:
     """Whether hardly anything is heard of what would have gone on: where arrivals cancel each other more is left."""
     missing = gone_on(response[: gap.start], response[gap.stop :], gap.length, delay_s, sweep, rate_hz)
-    return energy(response[gap.start : gap.stop]) <= _SILENT * energy(missing)
+    return energy(response[gap.start : gap.stop]) <= _STAYS * energy(missing)
 
 
 @dataclass(frozen=True, slots=True, eq=False)

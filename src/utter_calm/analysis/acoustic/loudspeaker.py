@@ -17,7 +17,7 @@ from utter_calm.analysis.acoustic.minimum_phase import delay_beyond, minimum_pha
 from utter_calm.analysis.acoustic.near import near_response
 from utter_calm.analysis.excitation import Excitation
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.sweep import OrderTrace, SweepAnalysis, analyze_sweep_whole
+from utter_calm.analysis.sweep import OrderTrace, SweepAnalysis, analyze_linear, with_orders
 from utter_calm.analysis.transforms import ComplexArray, irfft, turning
 from utter_calm.signals.sweep import Sweep
 
@@ -136,7 +136,7 @@ def analyze_loudspeaker(
 
     ``top_hz`` is half of the rate at which it was recorded, where that is lower. ``begin`` begins what can be computed beside.
     """
-    read = analyze_sweep_whole(recorded, stimulus, sweep, rate_hz, known)
+    read = analyze_linear(recorded, stimulus, sweep, rate_hz, known)
     found, whole = read.told, read.found
     whole = replace(whole, high_hz=min(whole.high_hz, found.valid_hz[1], _BELOW_HALF * top_hz, _heard_to(found)))
     near = near_response(whole.gain, rate_hz)
@@ -149,7 +149,7 @@ def analyze_loudspeaker(
     late = _sharpened(near, rate_hz, (whole.low_hz, whole.high_hz), late, gate_to(first))
     # a reflection is a copy: how much later it is needs no delay by definition, which an all-pass moves
     reflections = arrivals.reflections if arrivals.direct_s is not None else ()
-    delay = found.delay_s + late
+    delay, found = found.delay_s + late, with_orders(read, sweep)
     return Loudspeaker(
         found, delay, arrivals.direct_s is not None, reflections, _impulse(whole.gain, rate_hz, late), rate_hz, whole.low_hz,
         whole.high_hz, buzz(), read.noise.magnitude(found.frequency_hz, 1.0),
