@@ -1,6 +1,7 @@
 """A step played and recorded elsewhere is the take that a wire would have made: other rates, clocks, noise, gain controls."""
 
 import io
+import re
 from dataclasses import replace
 
 import numpy as np
@@ -127,12 +128,13 @@ def slipped(recorded, pack, frames, share):
 @pytest.mark.sampled(3)
 @pytest.mark.parametrize(("frames", "share"), [(1, 0.1), (-1, 0.9), (2, 0.5), (-5, 0.5), (48, 0.2), (-300, 0.62)])
 def test_a_delay_that_jumps_between_the_marks_is_told(frames, share):
-    """Its whole size is found, or half of it, by whether one side of the jump or both are in the marks' band."""
+    """Its whole size is found, or half of it, by whether one side of the jump or both are in the marks' band; beside that it looks
+    like a delay that wanders, and what it may leave is told."""
     pack = make_pack(KIND, SETTINGS)
     said = [t for t in take_away(pack, slipped(elsewhere(pack, noise=1e-4), pack, frames, share), 48_000).said if t.grave]
     assert "delay_moved" in {t.code for t in said}
     words = next(t.text for t in said if t.code == "delay_moved")
-    number, unit = words.split("came ")[1].split(" ")[:2]
+    number, unit = re.search(r"(?:came|up to) ([\d.]+) (ms|µs)", words).groups()
     told_s = float(number) * {"ms": 1e-3, "µs": 1e-6}[unit]
     assert 0.1 * abs(frames) / 48_000 < told_s < 1.1 * abs(frames) / 48_000
 
@@ -144,7 +146,7 @@ def test_a_steady_clock_is_never_told_as_a_delay_that_moved(key):
     pack = make_pack(kind, replace(kind.settings_type(), rate_hz=48_000, **LOWER.get(key, {})))
     for seed, noise in enumerate((1e-5, 1e-3, 0.02)):
         capture = take_away(pack, elsewhere(pack, skew=1e-4 * (seed - 1), noise=noise), 48_000)
-        assert not {"delay_moved", "gain_moved", "overload"} & {t.code for t in capture.said}
+        assert not {"delay_moved", "delay_followed", "gain_moved", "overload"} & {t.code for t in capture.said}
 
 
 def test_a_gain_control_is_told():

@@ -8,8 +8,10 @@ import numpy as np
 
 from utter_calm.analysis.acoustic.marks import Found
 from utter_calm.analysis.skewed_sweep import resampled
+from utter_calm.analysis.wander import Course
 from utter_calm.errors import NoSignal
 from utter_calm.measure.capture import FloatArray
+from utter_calm.signals.between import TAPS, between
 
 _AROUND_S = 0.25
 
@@ -20,7 +22,9 @@ def at_rate(recorded: FloatArray, ratio: float) -> FloatArray:
 
 
 def cut(recorded: FloatArray, where: Found, begin: int, frames: int, rate_hz: int) -> FloatArray:
-    """(frames, channels) from the moment on at which a sample of a stimulus arrives; clocks and fractions of samples taken out.
+    """(frames, channels) from the moment on at which a sample of a stimulus arrives.
+
+    Clocks, fractions of samples, and what wanders are taken out.
 
     Raises
     ------
@@ -41,6 +45,8 @@ def cut(recorded: FloatArray, where: Found, begin: int, frames: int, rate_hz: in
     inside = samples[max(0, low) : min(high, len(samples))]
     padded[max(0, -low) : max(0, -low) + len(inside)] = inside
     moved = _earlier(padded, exact - first)
+    if where.course is not None:
+        moved = _in_step(moved, begin - around, where.course, rate_hz)
     return moved[around : around + frames]
 
 
@@ -51,3 +57,12 @@ def _earlier(samples: FloatArray, fraction: float) -> FloatArray:
     lines = np.fft.rfft(samples, axis=0)
     turn = np.exp(2j * np.pi * fraction * np.fft.rfftfreq(len(samples)))
     return np.asarray(np.fft.irfft(lines * turn[:, None], len(samples), axis=0))
+
+
+def _in_step(samples: FloatArray, begin: int, course: Course, rate_hz: int) -> FloatArray:
+    """Samples (n, channels), the first of which is this one of the stimulus, without a delay that wanders."""
+    frames = np.arange(len(samples))
+    at = frames + course.at((begin + frames) / rate_hz) * rate_hz
+    around = TAPS + int(np.ceil(np.max(np.abs(course.late_s)) * rate_hz))
+    first = np.floor(at).astype(np.int64)
+    return between(np.pad(samples, ((around, around), (0, 0))), first + around, at - first)

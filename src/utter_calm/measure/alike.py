@@ -7,6 +7,7 @@ import math
 import numpy as np
 
 from utter_calm.analysis.acoustic.marks import Found
+from utter_calm.measure.aligned import cut
 from utter_calm.measure.capture import FloatArray
 from utter_calm.measure.pack import Pack
 from utter_calm.measure.result import Trust
@@ -25,7 +26,10 @@ def said_of_marks(recorded: FloatArray, pack: Pack, where: Found) -> list[Trust]
     """
     if where.skew is None:
         return []
-    heard = [_piece(recorded, where.start + at / (1 + where.skew), pack.rate_hz) for at in (pack.first, pack.last)]
+    if where.course is not None:  # what wandered is no coder's work
+        recorded = cut(recorded[:, None], where, 0, pack.last + round((MARK_S + 2 * _MARGIN_S) * pack.rate_hz), pack.rate_hz)[:, 0]
+        where = Found(0.0, 0.0, 0.0)
+    heard = [_piece(recorded, where.start + at / (1 + (where.skew or 0.0)), pack.rate_hz) for at in (pack.first, pack.last)]
     if any(piece is None for piece in heard):
         return []
     one, other = (np.asarray(piece) for piece in heard)

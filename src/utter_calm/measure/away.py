@@ -9,7 +9,7 @@ count as one, unless both are told.
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -24,6 +24,7 @@ from utter_calm.measure.kind import SingleStimulus
 from utter_calm.measure.pack import Pack
 from utter_calm.measure.result import Trust
 from utter_calm.measure.uneven import said_of_between
+from utter_calm.measure.wander import Followed, followed
 from utter_calm.rig import VOLTAGE, Channel
 from utter_calm.signals.header import MARK_HZ, marked
 
@@ -90,7 +91,7 @@ def take_away(pack: Pack, recorded: FloatArray, rate_hz: int, away: Away | None 
 class InRecording:
     """A pack, where it is in a recording, the column that tells it best at the pack's rate, and (frames, channels) cut out.
 
-    ``flat`` counts the samples of each channel in flat tops, as they were recorded.
+    ``flat`` counts the samples of each channel in flat tops, as they were recorded; ``way`` tells of a delay that wandered.
     """
 
     pack: Pack
@@ -98,6 +99,7 @@ class InRecording:
     column: FloatArray
     samples: FloatArray
     flat: tuple[int, ...]
+    way: Followed | None = None
 
 
 def find_pack(pack: Pack, recorded: FloatArray, rate_hz: int) -> InRecording:
@@ -111,18 +113,21 @@ def find_pack(pack: Pack, recorded: FloatArray, rate_hz: int) -> InRecording:
     if not known:
         raise NoSignal("The marks of this step's file are not in the recording.",
                        hint="Was it this step's file, unchanged, and did the recorder hear all of it?")  # fmt: skip
-    column, where = max(known, key=lambda item: (item[1].skew is not None, float(np.std(same[:, item[0]]))))
+    column, steady = max(known, key=lambda item: (item[1].skew is not None, float(np.std(same[:, item[0]]))))
+    way = followed(same[:, column], pack, steady)
+    where = steady if way is None else replace(steady, course=way.course)
     marks = pack.first, pack.last  # whatever is recorded before and behind is of no moment
     first, last = (max(0, round((where.start + at / (1 + (where.skew or 0.0))) * rate_hz / pack.rate_hz)) for at in marks)
     flat = tuple(flat_tops(recorded[first:last, c]) for c in range(recorded.shape[1]))
-    return InRecording(pack, where, same[:, column], cut(same, where, pack.body, pack.frames, pack.rate_hz), flat)
+    return InRecording(pack, where, same[:, column], cut(same, where, pack.body, pack.frames, pack.rate_hz), flat, way)
 
 
 def said_of_pack(found: InRecording) -> list[Trust]:
     """Say what the marks tell of the way that a pack took: coded, regulated, or late by more and less."""
+    where = found.where
     return [
-        *_said_of_tops(found), *said_of_marks(found.column, found.pack, found.where),
-        *said_of_between(found.column, found.pack, found.where),
+        *_said_of_tops(found), *([] if found.way is None else found.way.said()),
+        *said_of_marks(found.column, found.pack, where), *said_of_between(found.column, found.pack, where),
     ]  # fmt: skip
 
 

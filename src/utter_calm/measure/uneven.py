@@ -17,7 +17,8 @@ from utter_calm.measure.result import Trust
 from utter_calm.quantities import si_text
 from utter_calm.signals.header import GAP_S, MARK_HZ, MARK_S
 
-_REACH_S, _LEAST_S, _SURE = 0.02, 5e-6, 5.0
+LEAST_S = 5e-6
+_REACH_S, _SURE = 0.02, 5.0
 _BROAD_HZ, _PART = 100.0, 1e-3
 _BANDS_HZ = ((MARK_HZ[0], 1200.0), (1200.0, MARK_HZ[1]))
 """A sweep passes them at two times, so that a jump between both is seen as well."""
@@ -29,7 +30,7 @@ _WHOLE_HZ, _MOVED_DB = (500.0, 3000.0), 0.5
 class Between:
     """Both marks and what stands between them, each as recorded times the conjugate of what was played: (lines,) of one length.
 
-    ``played`` and ``signed`` are the powers (lines,) of what the step and of what a mark played.
+    ``played`` and ``signed`` are the powers (lines,) of what the step and of what a mark played; ``heard`` (n,) is all of it.
     """
 
     first: ComplexArray
@@ -39,6 +40,7 @@ class Between:
     signed: FloatArray
     size: int
     rate_hz: int
+    heard: FloatArray
 
     def inside(self, band: tuple[float, float]) -> np.ndarray:
         """(lines,) which are in a band."""
@@ -64,7 +66,7 @@ def between_marks(recorded: FloatArray, pack: Pack, where: Found) -> Between | N
     first, signed = apart(pack.first, sign)
     body, power = apart(pack.body, pack.frames)
     last, _ = apart(pack.last, sign)
-    return Between(first, body, last, power, signed, size, pack.rate_hz)
+    return Between(first, body, last, power, signed, size, pack.rate_hz, heard)
 
 
 def said_of_between(recorded: FloatArray, pack: Pack, where: Found) -> list[Trust]:
@@ -80,16 +82,21 @@ def said_of_between(recorded: FloatArray, pack: Pack, where: Found) -> list[Trus
 
 
 def _said_of_delay(found: Between) -> list[Trust]:
-    cross = found.body * np.conj(found.first + found.last)
-    lags = [_lag(cross, found, band) for band in _BANDS_HZ if _is_broad(found, band)]
-    known = [(lag, u) for lag, u in lags if abs(lag) >= max(_LEAST_S, _SURE * u)]
-    if not known:
+    moved_s = delay_left(found)
+    if not moved_s:
         return []
-    moved_s = max((lag for lag, _ in known), key=abs)
     text = (f"The delay moved unevenly between the marks: a part of what is measured came {si_text(abs(moved_s), 's', digits=2)} "
             f"{'later' if moved_s > 0 else 'earlier'} than by a steady clock. Phase, delay and impulse response are off by as "
             "much or twice that; measure again.")  # fmt: skip
     return [Trust("delay_moved", text)]
+
+
+def delay_left(found: Between) -> float:
+    """By how many seconds what the step plays came later than the marks; 0 where that is not sure."""
+    cross = found.body * np.conj(found.first + found.last)
+    lags = [_lag(cross, found, band) for band in _BANDS_HZ if _is_broad(found, band)]
+    known = [lag for lag, u in lags if abs(lag) >= max(LEAST_S, _SURE * u)]
+    return max(known, key=abs, default=0.0)
 
 
 def _said_of_gain(found: Between) -> list[Trust]:
@@ -120,6 +127,11 @@ def louder(found: Between) -> tuple[float, float]:
     # lines nearer to each other than the inverse of a mark's length tell the same noise
     told = max(1.0, float(np.sum(weight)) ** 2 / float(np.sum(weight**2)) * MARK_S * found.rate_hz / found.size)
     return 20 * math.log10(came / as_marks), 20 / math.log(10) * math.sqrt(apart / told)
+
+
+def plays_broadly(found: Between) -> bool:
+    """Whether what the step plays tells a delay in a band of the marks."""
+    return any(_is_broad(found, band) for band in _BANDS_HZ)
 
 
 def _is_broad(found: Between, band: tuple[float, float]) -> bool:

@@ -79,10 +79,12 @@ def _dome_amplifier(bench: Bench) -> StandIn:
 
 
 def _wireless(bench: Bench) -> StandIn:
-    """The audio-guide speaker over a wireless link: 100 to 300 ms late, anew each time, by a clock of its own."""
+    """The audio-guide speaker over a wireless link: 100 to 300 ms late, anew each time, by a clock of its own that is not quite even."""
     draw = np.random.default_rng(bench.seed)
     inner = loudspeaker.Loudspeaker(loudspeaker.GUIDE, bench)
-    return OwnClock(inner, bench.rate_hz, late_s=float(draw.uniform(0.1, 0.3)), ppm=float(draw.uniform(-60, 60)))
+    late_s, ppm = float(draw.uniform(0.1, 0.3)), float(draw.uniform(-60, 60))
+    wanders = float(draw.uniform(2e-6, 4e-6)), float(draw.uniform(10, 20))
+    return OwnClock(inner, bench.rate_hz, late_s=late_s, ppm=ppm, wanders=wanders)
 
 
 _VOICE_PEAK_V = 4.0

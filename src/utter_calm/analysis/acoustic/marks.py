@@ -9,6 +9,7 @@ import numpy as np
 from utter_calm.analysis.clock_skew import MOST
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import ComplexArray, next_fast_len, rfft
+from utter_calm.analysis.wander import Course
 from utter_calm.signals.header import MARK_HZ, MARK_S, mark
 
 _ALIKE, _STANDS_OUT, _ALONE = 0.9, 7.0, 12.0
@@ -53,11 +54,14 @@ class Found:
         Relative deviation of the clocks, above zero where the recording sounds higher; None where one mark only was found.
     u_skew
         Its standard uncertainty.
+    course
+        How late it is besides, from its first sample on; None where it was not looked for, or nothing wanders.
     """
 
     start: float
     skew: float | None
     u_skew: float
+    course: Course | None = None
 
 
 def find_marked(recorded: FloatArray, rate_hz: float, marks: Marks) -> Found | None:
