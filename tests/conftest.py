@@ -7,7 +7,6 @@ from dataclasses import replace
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-import hypothesis
 import numpy as np
 import pytest
 
@@ -28,9 +27,6 @@ from utter_calm.memory import keep_freed_memory
 from utter_calm.rig import Port, SimulatedDevice, StreamSettings, stereo_rig
 
 keep_freed_memory()  # as the program does where it begins to work
-# no test is timed: a busy machine must not turn one red
-hypothesis.settings.register_profile("untimed", deadline=None)
-hypothesis.settings.load_profile("untimed")
 
 
 def pytest_addoption(parser):

@@ -2,9 +2,8 @@
 
 import numpy as np
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
 
+from tests.untimed import given, st
 from utter_calm.errors import FileError
 from utter_calm.formats.curve_text import read_curve
 from utter_calm.formats.tables import frequency_ohm_phase

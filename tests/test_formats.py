@@ -3,9 +3,8 @@
 import numpy as np
 import pytest
 import soundfile
-from hypothesis import given
-from hypothesis import strategies as st
 
+from tests.untimed import given, st
 from utter_calm.errors import FileError
 from utter_calm.formats.audio import read_audio, write_audio
 from utter_calm.formats.tables import csv_text, frequency_magnitude_phase, write_text

@@ -2,9 +2,8 @@
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
-from hypothesis import strategies as st
 
+from tests.untimed import given, settings, st
 from utter_calm.analysis.harmonic_fit import fit_harmonics, peak_frequency
 from utter_calm.analysis.spectrum import line_spectrum
 from utter_calm.analysis.tone import analyze_tone

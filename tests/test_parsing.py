@@ -5,9 +5,8 @@ import time
 from dataclasses import replace
 
 import pytest
-from hypothesis import given, settings
-from hypothesis import strategies as st
 
+from tests.untimed import given, settings, st
 from utter_calm.errors import InputError, UtterCalmError
 from utter_calm.formats.columns import read_columns
 from utter_calm.job.document import Factor, Plan

@@ -7,10 +7,9 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
 
 from tests.conftest import made_take, shown
+from tests.untimed import given, st
 from utter_calm.job.compare import compare, difference
 from utter_calm.job.document import Cell
 from utter_calm.job.facts import Shown, facts_of

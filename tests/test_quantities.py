@@ -3,9 +3,8 @@
 import math
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
 
+from tests.untimed import given, st
 from utter_calm.errors import InputError
 from utter_calm.quantities import (
     amplitude_to_db,

@@ -2,9 +2,8 @@
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
-from hypothesis import strategies as st
 
+from tests.untimed import given, settings, st
 from utter_calm.analysis.record import find_faults
 
 

@@ -7,10 +7,9 @@ from dataclasses import replace
 import msgspec
 import numpy as np
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
 
 from tests.test_driver_rig import impedance_of_model
+from tests.untimed import given, st
 from utter_calm.demo.drivers import calibrated_rig
 from utter_calm.errors import Cancelled, InputError, MeasurementError
 from utter_calm.job.document import Unit

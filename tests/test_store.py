@@ -11,11 +11,10 @@ import time
 import msgspec
 import numpy as np
 import pytest
-from hypothesis import HealthCheck, given, settings
-from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
 from tests.conftest import small_demo
+from tests.untimed import HealthCheck, given, settings, st
 from utter_calm.errors import FileError, InputError, JobFileError, UtterCalmError
 from utter_calm.formats.lossless import FLAC, FLOAT64, decode, encode
 from utter_calm.job.document import NO_SETUP, Cell

@@ -79,7 +79,7 @@ def _dome_amplifier(bench: Bench) -> StandIn:
 
 
 def _wireless(bench: Bench) -> StandIn:
-    """The audio-guide speaker over a wireless link: 100 to 300 ms late, anew each time, by a clock of its own that is not quite even."""
+    """The audio-guide speaker over a wireless link: 100 to 300 ms late, anew each time, by a clock that is not quite even."""
     draw = np.random.default_rng(bench.seed)
     inner = loudspeaker.Loudspeaker(loudspeaker.GUIDE, bench)
     late_s, ppm = float(draw.uniform(0.1, 0.3)), float(draw.uniform(-60, 60))
