@@ -6,7 +6,7 @@ import numpy as np
 
 from utter_calm.analysis.spectrum import FloatArray
 
-_BLOCK = 1024
+_BLOCK, _ENOUGH = 1024, 256  # of so many samples a median is sure enough
 _LEAPS = 10.0
 _TOGETHER_S, _LONGEST_S = 1.5e-3, 8e-3
 _MOST_PER_S = 10
@@ -48,7 +48,7 @@ def _leaps(rest: FloatArray, rate_hz: float, factor: int) -> list[tuple[int, int
         return []
     leaps = np.abs(np.diff(means, 2))
     whole = len(leaps) // block * block
-    usual = 1.4826 * np.median(leaps[:whole].reshape(-1, block), axis=1)
+    usual = 1.4826 * np.median(leaps[:whole].reshape(-1, block)[:, :: max(1, block // _ENOUGH)], axis=1)
     # a signal that begins or ends in the next block leaps there by itself
     usual = np.maximum(usual, np.maximum(np.append(usual[1:], 0.0), np.append(0.0, usual[:-1])))
     limit = _LEAPS * np.append(np.maximum(usual, 0.05 * np.median(usual)), 0.0)

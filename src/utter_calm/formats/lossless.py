@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import threading
 import zlib
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
@@ -23,7 +24,16 @@ _EFFORT = 0.5  # of the coder; more takes longer and saves nothing on noise
 _MOST_BYTES = 4_000_000_000
 Encoded = tuple[str, bytes]
 """An encoding's name, and the bytes."""
-_BESIDE = ThreadPoolExecutor(max_workers=1, thread_name_prefix="coder")
+_PATIENT = 10
+
+
+def _give_way() -> None:
+    """Wait for the analysis of the same take, which somebody looks forward to, where processors are few."""
+    with contextlib.suppress(OSError):
+        os.setpriority(os.PRIO_PROCESS, threading.get_native_id(), _PATIENT)  # of this thread alone
+
+
+_BESIDE = ThreadPoolExecutor(max_workers=1, thread_name_prefix="coder", initializer=_give_way)
 
 
 def encode_beside(samples: FloatArray, rate_hz: int) -> Callable[[], Encoded]:

@@ -10,7 +10,7 @@ from utter_calm.analysis.acoustic.high_order import high_order
 from utter_calm.analysis.driver.boxed import analyse_boxed
 from utter_calm.analysis.driver.parameters import Told
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.sweep import analyze_sweep
+from utter_calm.analysis.sweep import analyze_linear
 from utter_calm.analysis.transforms import ComplexArray
 from utter_calm.errors import MeasurementError
 from utter_calm.measure.capture import Capture
@@ -52,7 +52,7 @@ def heard_impedance(current: Capture, volts: FloatArray, sweep: Sweep) -> HeardI
     if float(np.max(np.abs(amperes))) < _FAINT_A:
         return None
     try:
-        found = analyze_sweep(amperes, volts, sweep, current.rate_hz)
+        found = analyze_linear(amperes, volts, sweep, current.rate_hz).told
     except MeasurementError:
         return None
     ohm = 0.0

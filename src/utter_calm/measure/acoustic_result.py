@@ -150,8 +150,8 @@ def add_distortion(out: ResultBuilder, found: Loudspeaker, unit: str, channel: i
             there = grid <= order.frequency_hz[-1]
             squares[there] += np.interp(grid[there], order.frequency_hz, np.abs(order.ratio)) ** 2
         out.traces.append(Trace("thd", channel, grid, "Hz", np.sqrt(squares), "1"))
-    if found.high_order is not None:
-        one = found.high_order
+    one = found.high_order
+    if one is not None:
         out.traces.append(Trace("high_order", channel, one.frequency_hz, "Hz", one.ratio, "1", uncertainty=2 * one.noise_ratio))
         out.traces.append(Trace("high_order_level", channel, one.frequency_hz, "Hz", one.level, unit))
         out.traces.append(Trace("high_order_crest", channel, one.frequency_hz, "Hz", one.crest, "1"))

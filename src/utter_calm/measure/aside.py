@@ -8,7 +8,7 @@ import signal
 import threading
 from collections import deque
 from collections.abc import Callable, Mapping
-from concurrent.futures import Future, ProcessPoolExecutor
+from concurrent.futures import CancelledError, Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from functools import partial
 from multiprocessing import get_context, parent_process
@@ -25,6 +25,8 @@ if TYPE_CHECKING:
     from utter_calm.measure.result import Result
 
 T = TypeVar("T")
+_PATIENT = 5
+"""By so much it gives way to the program, which plays meanwhile, or computes what everything else waits for."""
 _GIVEN = 2
 """Tasks that the helper has at once: the one that it computes, and the next, so that it need not wait for it."""
 
@@ -91,7 +93,7 @@ class Aside:
 class Coming(Generic[T]):
     """A result that is computed aside, or waits for its turn there; called, it waits for it and raises what that raised.
 
-    A helper that died (out of memory, killed) loses nothing: it is computed here.
+    A helper that died (out of memory, killed), or was let go, loses nothing: it is computed here.
     """
 
     def __init__(self, aside: Aside, compute: Callable[[], T]) -> None:
@@ -120,7 +122,7 @@ class Coming(Generic[T]):
         """Wait for it."""
         self.compute_here()
         if self.begun is not None:
-            with contextlib.suppress(BrokenProcessPool):
+            with contextlib.suppress(BrokenProcessPool, CancelledError):
                 return self.begun.result()
         return self.compute()
 
@@ -128,6 +130,7 @@ class Coming(Generic[T]):
 def _serve() -> None:
     """Leave Ctrl-C to the program, which stores first what was played, and end with it however it ends."""
     keep_freed_memory()
+    os.nice(_PATIENT)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     threading.Thread(target=_end_with_parent, daemon=True).start()
 

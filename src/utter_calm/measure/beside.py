@@ -50,4 +50,9 @@ def begun(compute: Callable[[], T]) -> Callable[[], T]:
     Without one it is a second thread: that gains a little while transforms let go of the interpreter.
     """
     helper = _helper.get()
-    return helper.aside.begin(compute) if helper is not None and helper.up.is_there else _THREADS.submit(compute).result
+    return helper.aside.begin(compute) if helper is not None and helper.up.is_there else begun_here(compute)
+
+
+def begun_here(compute: Callable[[], T]) -> Callable[[], T]:
+    """The same in a thread, for what is short."""
+    return _THREADS.submit(compute).result

@@ -11,7 +11,6 @@ import numpy as np
 from utter_calm.analysis.acoustic.gate import Gate
 from utter_calm.analysis.acoustic.geometry import names_of
 from utter_calm.analysis.acoustic.loudspeaker import Loudspeaker, analyze_loudspeaker
-from utter_calm.analysis.excitation import excitation
 from utter_calm.analysis.transforms import ComplexArray
 from utter_calm.errors import MeasurementError
 from utter_calm.measure.acoustic_declared import READINGS, TRACES
@@ -25,7 +24,7 @@ from utter_calm.measure.acoustic_result import (
     moved_by_window,
 )
 from utter_calm.measure.acoustic_settings import AUTO, BY_HAND, CLOSE, LoudspeakerSettings
-from utter_calm.measure.beside import begun
+from utter_calm.measure.beside import begun, begun_here
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import with_roles
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, Stimulus
@@ -34,7 +33,7 @@ from utter_calm.measure.point import ORDERS
 from utter_calm.measure.result import Reading, Result, ResultBuilder, Trust
 from utter_calm.measure.situation import add_sensitivities, field_gain, situation_trust, top_of
 from utter_calm.measure.sweep_trust import heard_trust
-from utter_calm.measure.swept import between_silences
+from utter_calm.measure.swept import between_silences, known_between_silences
 from utter_calm.measure.usable import usable_part
 from utter_calm.quantities import si_text
 from utter_calm.rig import MICROPHONE
@@ -108,7 +107,7 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
 
     def stimulus(self, settings: LoudspeakerSettings) -> Stimulus:
         """Give the sweep between two silences."""
-        return between_silences(settings, min(settings.sweep.lead_s(2) * 0.3, 0.1 * settings.duration_s), settings.tail_s)
+        return between_silences(settings, _fade_in_s(settings), settings.tail_s)
 
     def signal(self, settings: LoudspeakerSettings) -> str:
         """Say what is played."""
@@ -122,14 +121,16 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         channel = _microphone(capture)
         if not capture.drive_known:
             raise MeasurementError("This recording was not made by this step: what was played is not known.")
-        played = self.stimulus(settings)
-        _, trust = usable_part(capture, channel)
+        checked = begun_here(partial(usable_part, capture, channel))
         heard = capture.signal(channel)
-        known = excitation(len(heard), played.volts, settings.sweep, capture.rate_hz)
+        volts, known = known_between_silences(settings, _fade_in_s(settings), settings.tail_s, len(heard))
         # sound and current have nothing to do with each other
         current = heard_current(capture)
-        through = None if current is None else begun(partial(heard_impedance, current, played.volts, settings.sweep))
-        found = analyze_loudspeaker(heard, played.volts, settings.sweep, capture.rate_hz, known, begin=begun)
+        through = None if current is None else begun(partial(heard_impedance, current, volts, settings.sweep))
+        try:
+            found = analyze_loudspeaker(heard, volts, settings.sweep, capture.rate_hz, known, begin=begun)
+        finally:
+            _, trust = checked()  # where nothing was heard it says so best
         impedance = None if through is None else through()
         if progress is not None:
             progress(0.7)
@@ -179,6 +180,10 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         if prepared.impedance is not None:
             add_heard_impedance(out, prepared.impedance, one)
         return out.build()
+
+
+def _fade_in_s(settings: LoudspeakerSettings) -> float:
+    return min(settings.sweep.lead_s(2) * 0.3, 0.1 * settings.duration_s)
 
 
 def _microphone(capture: Capture) -> int:

@@ -3,16 +3,21 @@
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 
 import numpy as np
 
+from utter_calm.analysis.excitation import Excitation, excitation
 from utter_calm.errors import InputError
+from utter_calm.measure.capture import FloatArray
 from utter_calm.measure.kind import StepSettings, Stimulus
 from utter_calm.signals.sweep import Sweep
 
 LEAD_S, TAIL_S = 0.1, 0.9
 """Silence before, for what comes early, and after, for what rings."""
 _FADE_OUT_S = 0.01
+_KEPT = 1 << 19
+"""Samples: what a longer sweep puts into each bin takes too much room to be kept."""
 
 
 class SweptSettings(StepSettings):
@@ -48,6 +53,23 @@ class SweptSettings(StepSettings):
 
 def between_silences(settings: SweptSettings, fade_in_s: float, tail_s: float = TAIL_S) -> Stimulus:
     """Give the sweep between two silences, the later one of ``tail_s`` seconds."""
-    rate = settings.rate_hz
-    samples = settings.sweep.samples(rate, fade_in_s=fade_in_s, fade_out_s=min(_FADE_OUT_S, 0.05 * settings.duration_s))
-    return Stimulus(np.concatenate([np.zeros(round(LEAD_S * rate)), samples, np.zeros(round(tail_s * rate))]), rate)
+    return Stimulus(_samples(settings.sweep, settings.rate_hz, fade_in_s, tail_s), settings.rate_hz)
+
+
+def known_between_silences(
+    settings: SweptSettings, fade_in_s: float, tail_s: float, recorded: int
+) -> tuple[FloatArray, Excitation]:
+    """The same samples (n,), and what they put into each bin for so many recorded; kept, for take after take plays the same."""
+    known = _known if settings.duration_s * settings.rate_hz < _KEPT else _known.__wrapped__
+    return known(settings.sweep, settings.rate_hz, fade_in_s, tail_s, recorded)
+
+
+@lru_cache(maxsize=1)
+def _known(sweep: Sweep, rate_hz: int, fade_in_s: float, tail_s: float, recorded: int) -> tuple[FloatArray, Excitation]:
+    samples = _samples(sweep, rate_hz, fade_in_s, tail_s)
+    return samples, excitation(recorded, samples, sweep, rate_hz)
+
+
+def _samples(sweep: Sweep, rate_hz: int, fade_in_s: float, tail_s: float) -> FloatArray:
+    samples = sweep.samples(rate_hz, fade_in_s=fade_in_s, fade_out_s=min(_FADE_OUT_S, 0.05 * sweep.duration_s))
+    return np.concatenate([np.zeros(round(LEAD_S * rate_hz)), samples, np.zeros(round(tail_s * rate_hz))])

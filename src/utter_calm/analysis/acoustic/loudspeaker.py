@@ -55,8 +55,8 @@ class Loudspeaker:
         By time.
     impulse, rate_hz, low_hz, high_hz
         (m,) impulse response, the direct sound at sample 0 and what comes before at its end; and the band that it holds.
-    high_order
-        Rub and buzz; None where the sweep tells none.
+    buzz_coming
+        Gives ``high_order``, which may be computed beside.
     noise
         (k,) r.m.s. that noise gives the response for each root of a sample that a window lets in, over the sweep's frequencies.
     """
@@ -69,8 +69,13 @@ class Loudspeaker:
     rate_hz: float
     low_hz: float
     high_hz: float
-    high_order: HighOrder | None
+    buzz_coming: Callable[[], HighOrder | None]
     noise: FloatArray
+
+    @property
+    def high_order(self) -> HighOrder | None:
+        """Rub and buzz; None where the sweep tells none."""
+        return self.buzz_coming()
 
     @property
     def harmonics(self) -> tuple[OrderTrace, ...]:
@@ -152,7 +157,7 @@ def analyze_loudspeaker(
     delay, found = found.delay_s + late, with_orders(read, sweep)
     return Loudspeaker(
         found, delay, arrivals.direct_s is not None, reflections, _impulse(whole.gain, rate_hz, late), rate_hz, whole.low_hz,
-        whole.high_hz, buzz(), read.noise.magnitude(found.frequency_hz, 1.0),
+        whole.high_hz, buzz, read.noise.magnitude(found.frequency_hz, 1.0),
     )  # fmt: skip
 
 
