@@ -57,7 +57,11 @@ def jack(monkeypatch, rate_hz, *, period=1024, sync=True, looped=2, among="alone
     command = ["jackd", "-n", name, "-R", *(["-S"] if sync else []), "-p", "32", "-L", str(looped),
                "-d", "dummy", "-r", str(rate_hz), "-p", str(period), "-C", "2", "-P", "2"]  # fmt: skip
     server = Server(subprocess.Popen(command, **QUIET), SoundAddress(JACK, "loopback", "loopback", buffer_s=0.2), number)
-    _until(lambda: find_devices().get(JACK, "loopback"))
+    try:
+        _until(lambda: find_devices().get(JACK, "loopback"))
+    except BaseException:
+        server.kill()  # left alone it would be taken for the next one of its name
+        raise
     return server
 
 

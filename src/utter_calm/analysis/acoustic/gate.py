@@ -8,7 +8,7 @@ import numpy as np
 import numpy.typing as npt
 
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.transforms import ComplexArray, next_fast_len, rfft
+from utter_calm.analysis.transforms import ComplexArray, next_fast_len, rfft, turning
 
 _PRE_S, _OF_THE_WAY = -1e-3, 0.98
 _FLAT_BEFORE, FLAT = 0.5, 0.8
@@ -74,7 +74,7 @@ def gated(impulse: FloatArray, rate_hz: float, gate: Gate) -> Gated:
     """
     kept, index, size = _kept(impulse, rate_hz, gate)
     frequency = np.arange(size // 2 + 1) * (rate_hz / size)
-    turn = np.exp(-2j * np.pi * frequency * index[0] / rate_hz)
+    turn = turning(-2 * np.pi * float(index[0]) / size, len(frequency))
     value = rfft(kept, size) * turn
     late = rfft(kept * index, size) * turn
     power = np.maximum(np.abs(value) ** 2, 1e-30 * float(np.max(np.abs(value)) ** 2))
@@ -94,8 +94,8 @@ def _kept(impulse: FloatArray, rate_hz: float, gate: Gate) -> tuple[FloatArray, 
 def ended_earlier(impulse: FloatArray, rate_hz: float, gate: Gate, seen: Gated) -> ComplexArray:
     """The response (n,) at the frequencies of what was seen, where the window ends at 0.7 of its length."""
     kept, index, _ = _kept(impulse, rate_hz, replace(gate, stop_s=_EARLIER * gate.stop_s))
-    turn = np.exp(-2j * np.pi * seen.frequency_hz * index[0] / rate_hz)
-    return np.asarray(rfft(kept, 2 * (len(seen.frequency_hz) - 1)) * turn)
+    size = 2 * (len(seen.frequency_hz) - 1)
+    return np.asarray(rfft(kept, size) * turning(-2 * np.pi * float(index[0]) / size, len(seen.frequency_hz)))
 
 
 def u_cut_off(gate: Gate, seen: Gated, earlier: ComplexArray) -> FloatArray:
