@@ -21,7 +21,7 @@ from utter_calm.ui.shell.main_window import MainWindow
 from utter_calm.ui.state.outliving import all_over
 
 _LONGEST_MS = 3_000
-_SWITCH_S = 0.0005
+SWITCH_S = 0.0005
 """How long a computing thread may keep the interpreter from the window; the usual 5 ms cost the live view half its frames."""
 
 
@@ -49,7 +49,7 @@ def make_window(folder: Path | None = None) -> MainWindow:
 def run_window(path: Path | None, *, run_missing: bool = False) -> int:
     """Open the window, on a job or on the start page, and run until it is closed."""
     logging.basicConfig(level=logging.WARNING)
-    sys.setswitchinterval(_SWITCH_S)
+    sys.setswitchinterval(SWITCH_S)
     keep_freed_memory()
     application = make_application(sys.argv[:1])
     window = make_window(path.parent if path is not None and run_missing else None)
@@ -58,7 +58,7 @@ def run_window(path: Path | None, *, run_missing: bool = False) -> int:
     window.faults.install()
     window.show()
     # the analysis needs parts of SciPy that take a second to load: have them loaded while the eye finds its way
-    QTimer.singleShot(0, lambda: threading.Thread(target=_preload, name="preload", daemon=True).start())
+    QTimer.singleShot(0, lambda: threading.Thread(target=preload, name="preload", daemon=True).start())
     if run_missing:
         window.run_missing()
     status = application.exec()
@@ -67,7 +67,8 @@ def run_window(path: Path | None, *, run_missing: bool = False) -> int:
     return status
 
 
-def _preload() -> None:
+def preload() -> None:
+    """Load what the analysis needs, if it is not there yet."""
     import scipy.fft
     import scipy.ndimage
     import scipy.optimize
