@@ -53,8 +53,11 @@ def between_marks(recorded: FloatArray, pack: Pack, where: Found) -> Between | N
     if where.skew is None:
         return None
     rings, sign = round(_RINGS_S * pack.rate_hz), round(MARK_S * pack.rate_hz)
+    # what rings after the last mark tells of the unit as well, as far as it was recorded
+    there = math.floor((len(recorded) - where.start) * (1 + where.skew))
+    end = pack.last + sign + min(rings, max(0, there - pack.last - sign))
     try:
-        heard = cut(recorded[:, None], where, 0, pack.last + sign, pack.rate_hz)[:, 0]
+        heard = cut(recorded[:, None], where, 0, end, pack.rate_hz)[:, 0]
     except NoSignal:
         return None
     played, size = pack.samples[:, 0], next_fast_len(pack.frames + rings)
