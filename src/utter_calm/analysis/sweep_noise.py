@@ -8,11 +8,12 @@ frequency has its noise may hold none of a low one.
 from __future__ import annotations
 
 import numpy as np
+import numpy.typing as npt
 
 from utter_calm.analysis.deconvolution import Deconvolved
 from utter_calm.analysis.excitation import FARTHEST_ORDER
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.transforms import next_fast_len, rfft
+from utter_calm.analysis.transforms import next_fast_len, rfft_single
 from utter_calm.analysis.windows import BLACKMAN_HARRIS_7
 from utter_calm.signals.sweep import Sweep
 
@@ -37,7 +38,7 @@ class NoiseFloor:
         inside = (self._frequency >= found.low_hz) & (self._frequency <= found.high_hz)
 
         def power_of(stop: int) -> FloatArray:
-            flat, rest = (np.abs(rfft(whole[stop - length : stop] * shape, size)) ** 2 for whole in (found.impulse, found.orders))
+            flat, rest = (_power(rfft_single(whole[stop - length : stop] * shape, size)) for whole in (found.impulse, found.orders))
             return np.asarray(np.where(inside, flat * slope**2, rest) / np.sum(shape**2))
 
         self._power = power_of(late)
@@ -79,6 +80,10 @@ class NoiseFloor:
         passed = sweep.growth_s * np.log(np.maximum(frequency_hz, sweep.start_hz) / sweep.start_hz)
         first = -(sweep.onset_s + np.minimum(passed, sweep.duration_s) + self._found.delay_s) * rate
         return first, first + self._found.recorded
+
+
+def _power(lines: npt.NDArray[np.complex64]) -> FloatArray:
+    return np.asarray(lines.real.astype(np.float64) ** 2 + lines.imag.astype(np.float64) ** 2)
 
 
 def _between(values: FloatArray, position: FloatArray) -> FloatArray:
