@@ -7,6 +7,7 @@ import subprocess
 import sys
 import textwrap
 import time
+from dataclasses import fields
 
 import msgspec
 import numpy as np
@@ -67,6 +68,19 @@ def test_a_take_comes_back_as_it_was(measured):
     capture = again.capture(take)
     assert capture.samples.shape[1] == 2
     assert capture.rig == again.document.plans[0].rig
+    again.close()
+
+
+def test_what_is_shown_of_a_take_just_made_is_what_the_file_gives(measured):
+    """Its curves are kept from when it was stored: they must be those that anybody else reads, to the bit."""
+    again = Job.open(measured.path)
+    for take in measured.takes[-1:]:
+        kept, read = measured.full(take).result, again.full(again.take(take.id)).result
+        assert [s.name for s in kept.surfaces] == [s.name for s in read.surfaces]
+        for one, two in zip(kept.traces, read.traces, strict=True):
+            for field in fields(one):
+                mine, theirs = getattr(one, field.name), getattr(two, field.name)
+                assert np.array_equal(mine, theirs) if isinstance(mine, np.ndarray) else mine == theirs, (one.name, field.name)
     again.close()
 
 

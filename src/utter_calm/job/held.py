@@ -31,6 +31,7 @@ class HeldTakes:
         self._takes: dict[int, TakeSummary] = {}
         self._current: dict[Cell, TakeSummary] = {}
         self._missing: dict[Cell, None] | None = None
+        self._newest: tuple[int, Result] | None = None  # what was stored last is looked at next
         for take in store.read_takes():
             self._remember(take)
 
@@ -142,7 +143,11 @@ class HeldTakes:
 
     def full(self, take: TakeSummary) -> Take:
         """Load a take with its traces and surfaces, each reading with the rig's floor beside it."""
-        traces, surfaces = self._store.read_traces(take.id), self._store.read_surfaces(take.id)
+        newest = self._newest
+        if newest is not None and newest[0] == take.id:
+            traces, surfaces = newest[1].traces, newest[1].surfaces
+        else:
+            traces, surfaces = self._store.read_traces(take.id), self._store.read_surfaces(take.id)
         return Take(take, self.with_floor(take, Result(take.readings, traces, take.trust, surfaces)))
 
     def with_floor(self, take: TakeSummary, result: Result | None = None) -> Result:

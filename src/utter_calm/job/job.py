@@ -263,6 +263,7 @@ class Job(HeldTakes):
     ) -> TakeSummary:  # fmt: skip
         with self._lock:
             take_id = self._store.append_take(draft, result, capture, pending=pending, encoded=encoded)
+            self._newest = take_id, result
             elder = self._current.get(draft.cell)
             # what was stored is what is shown: read it back
             for take in self._store.read_takes(after=take_id - 1):

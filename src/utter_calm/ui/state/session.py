@@ -269,8 +269,8 @@ class JobSession(Soaking):
         self.asked.emit(prompt)
 
     def _taken(self, _cell: Cell, take: TakeSummary) -> None:
-        self.bench_changed.emit()
         self.takes_changed.emit()
+        self.bench_changed.emit()
         if take.trust and any(t.grave for t in take.trust):
             self.cautioned.emit(next(t.text for t in take.trust if t.grave))
 
