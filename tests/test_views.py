@@ -208,6 +208,8 @@ def test_repeats_tell_their_spread_beside_the_value():
     panel = panel_view(takes[0], (), [t.summary for t in made])
     assert "3 takes ± 0.0033 %" in panel.main[0].beside
     assert "takes" not in panel_view(takes[0], ()).main[0].beside
+    same = [made_take("loudspeaker", readings=[Reading("polarity", 1, 1.0, "1")], number=k) for k in (1, 2, 3)]
+    assert "3 takes, all the same" in panel_view(shown(*same)[0], (), [t.summary for t in same]).main[0].beside
 
 
 def test_a_search_is_drawn_as_it_goes():

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from utter_calm.job.compare import compare
-from utter_calm.job.compare_readings import spread_of
+from utter_calm.job.compare_readings import Spread, spread_of
 from utter_calm.job.facts import Shown as ShownResult
 from utter_calm.job.take import TakeSummary
 from utter_calm.job.verdict import RIG_LIMITED, Outcome, Verdict, is_rig_limited
@@ -136,7 +136,7 @@ def reading_view(take: ShownResult, name: str, at: Conditions = (), repeats: Seq
     aside = "" if other_unit else beside_text(first, kind, full_scale)
     spread = shown[0].spread
     again = spread_of(first, repeats)
-    alike = "" if again is None or not first.value else f"{again.count} takes ± {part_text(again.deviation / abs(first.value))}"
+    alike = "" if again is None or not first.value else _alike_text(again, first.value)
     sure = f"± {spread} {shown[0].unit}".strip() if spread else ""
     return ReadingView(
         name=f"{name}, {values_text(at)}" if at else name,
@@ -150,6 +150,12 @@ def reading_view(take: ShownResult, name: str, at: Conditions = (), repeats: Seq
         limited=any(is_rig_limited(r) or r.doubt for r in readings),
         definition=_full_definition(take, name),
     )
+
+
+def _alike_text(again: Spread, value: float) -> str:
+    if not again.deviation:  # as a polarity
+        return f"{again.count} takes, all the same"
+    return f"{again.count} takes ± {part_text(again.deviation / abs(value))}"
 
 
 def _doubt_text(readings: Sequence[Reading]) -> str:
