@@ -1,5 +1,6 @@
 """The current of a loudspeaker's sweep, computed by a second process: the same numbers, and nothing waits for it in vain."""
 
+import functools
 import os
 import signal
 import threading
@@ -31,6 +32,15 @@ def impedance(capture):
 def wait_until_up():
     while not beside._helper.get().up.is_there:
         time.sleep(0.02)
+
+
+def test_who_waits_computes_what_the_helper_has_not_begun():
+    with beside.helped(rehearse):
+        wait_until_up()
+        first, second = beside.begun(functools.partial(time.sleep, 1.0)), beside.begun(os.getpid)
+        assert second() == os.getpid()
+        assert first() is None
+        assert beside.begun(os.getpid)() != os.getpid()
 
 
 def test_the_numbers_are_those_without_it_and_it_is_used_when_it_is_up(capture):

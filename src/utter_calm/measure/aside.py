@@ -28,7 +28,7 @@ T = TypeVar("T")
 _PATIENT = 5
 """By so much it gives way to the program, which plays meanwhile, or computes what everything else waits for."""
 _GIVEN = 2
-"""Tasks that the helper has at once: the one that it computes, and the next, so that it need not wait for it."""
+"""Tasks that a helper has at once: the one that it computes, and the next, so that it need not wait for it."""
 
 
 class Aside:
@@ -36,12 +36,18 @@ class Aside:
 
     Python computes on one processor at a time within a process, so a run that plays and computes by turns leaves the second idle.
     What waits is kept here, not in the pool: taking it back out of a pool whose helper dies at that moment hangs the rest.
+
+    Parameters
+    ----------
+    given
+        Tasks that it has at once; with one only, what it has not begun can be computed by who waits for it.
     """
 
-    def __init__(self) -> None:
+    def __init__(self, given: int = _GIVEN) -> None:
         # a fresh interpreter: a fork would copy the locks of this process's threads as they happen to stand
         self._pool = ProcessPoolExecutor(max_workers=1, mp_context=get_context("spawn"), initializer=_serve)
         self._lock, self._waiting, self._given = threading.RLock(), deque["Coming[Any]"](), 0
+        self._most = given
 
     def __enter__(self) -> Self:
         return self
@@ -82,7 +88,7 @@ class Aside:
     def _feed(self, landed: Future[Any] | None = None) -> None:
         with self._lock:
             self._given -= landed is not None
-            while self._waiting and self._given < _GIVEN:
+            while self._waiting and self._given < self._most:
                 coming = self._waiting.popleft()
                 with contextlib.suppress(BrokenProcessPool, RuntimeError):  # it is dead, or let go: computed by who asks
                     coming.begun = self._pool.submit(coming.compute)

@@ -35,7 +35,7 @@ def helped(rehearsed: Callable[[], Any] | None) -> Iterator[None]:
     if rehearsed is None:
         yield
         return
-    aside = Aside()
+    aside = Aside(given=1)  # who waits computes what it has not begun
     before = _helper.set(_Helper(aside, aside.begin(rehearsed)))
     try:
         yield
