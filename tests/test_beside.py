@@ -41,6 +41,10 @@ def test_who_waits_computes_what_the_helper_has_not_begun():
         assert second() == os.getpid()
         assert first() is None
         assert beside.begun(os.getpid)() != os.getpid()
+        first, second = beside.begun(functools.partial(time.sleep, 1.0)), beside.begun(os.getpid)
+        beside.compute_meanwhile(first, second)
+        assert first() is None
+        assert second() == os.getpid()
 
 
 def test_the_numbers_are_those_without_it_and_it_is_used_when_it_is_up(capture):

@@ -56,3 +56,9 @@ def begun(compute: Callable[[], T]) -> Callable[[], T]:
 def begun_here(compute: Callable[[], T]) -> Callable[[], T]:
     """The same in a thread, for what is short."""
     return _THREADS.submit(compute).result
+
+
+def compute_meanwhile(awaited: Callable[[], Any], other: Callable[[], Any]) -> None:
+    """While one is still computed by the helper, compute the other here, where the helper has not begun it."""
+    if isinstance(awaited, Coming) and isinstance(other, Coming) and not awaited.is_there:
+        other.compute_here()

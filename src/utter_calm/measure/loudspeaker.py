@@ -24,7 +24,7 @@ from utter_calm.measure.acoustic_result import (
     moved_by_window,
 )
 from utter_calm.measure.acoustic_settings import AUTO, BY_HAND, CLOSE, LoudspeakerSettings
-from utter_calm.measure.beside import begun, begun_here
+from utter_calm.measure.beside import begun, begun_here, compute_meanwhile
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import with_roles
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, Stimulus
@@ -131,6 +131,8 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
             found = analyze_loudspeaker(heard, volts, settings.sweep, capture.rate_hz, known, begin=begun)
         finally:
             _, trust = checked()  # where nothing was heard it says so best
+        if through is not None:
+            compute_meanwhile(through, found.buzz_coming)
         impedance = None if through is None else through()
         if progress is not None:
             progress(0.7)
