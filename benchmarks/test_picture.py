@@ -2,6 +2,7 @@
 
 import sys
 
+import pytest
 from PySide6.QtCore import QObject, Signal
 
 from utter_calm.job.document import Unit
@@ -21,8 +22,11 @@ class Seen(QObject):
     painted = Signal()
 
 
-def test_picture_subject(benchmark, qtbot, tmp_path, monkeypatch):
-    benchmark.group = "picture of a loudspeaker in the window, after the last sample of a sweep of 2 s"
+@pytest.mark.parametrize(("stand_in", "what"), [
+    ("console wedge", "a loudspeaker"), ("ceiling loudspeaker", "a loudspeaker with its current and driver"),
+])  # fmt: skip
+def test_picture_subject(benchmark, qtbot, tmp_path, monkeypatch, stand_in, what):
+    benchmark.group = f"picture of {what} in the window, after the last sample of a sweep of 2 s"
     app.preload()
     before = sys.getswitchinterval()
     sys.setswitchinterval(app.SWITCH_S)
@@ -39,7 +43,7 @@ def test_picture_subject(benchmark, qtbot, tmp_path, monkeypatch):
 
     monkeypatch.setattr(Port, "play", played)
     monkeypatch.setattr(PaintedPlot, "paintEvent", painted)
-    unit = Unit("u1", "wedge", stand_in="console wedge")
+    unit = Unit("u1", stand_in, stand_in=stand_in)
     Job.create(tmp_path / "lobby.calm", new_document("lobby", unit, STARTS["loudspeaker"])).close()
     window = app.make_window(tmp_path)
     qtbot.addWidget(window)

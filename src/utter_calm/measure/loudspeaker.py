@@ -53,8 +53,8 @@ class PreparedLoudspeaker:
         What the sweep tells, in ``unit`` over volts played.
     level
         R.m.s. at the microphone while the sweep sounded.
-    impedance
-        What the current told; None where none was heard.
+    impedance_coming
+        Gives ``impedance``, which may be computed beside.
     """
 
     channel: int
@@ -62,8 +62,13 @@ class PreparedLoudspeaker:
     u_level: float
     found: Loudspeaker
     level: float
-    impedance: HeardImpedance | None
+    impedance_coming: Callable[[], HeardImpedance | None]
     trust: tuple[Trust, ...]
+
+    @property
+    def impedance(self) -> HeardImpedance | None:
+        """What the current told; None where none was heard."""
+        return self.impedance_coming()
 
 
 class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
@@ -126,14 +131,12 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         volts, known = known_between_silences(settings, _fade_in_s(settings), settings.tail_s, len(heard))
         # sound and current have nothing to do with each other
         current = heard_current(capture)
-        through = None if current is None else begun(partial(heard_impedance, current, volts, settings.sweep))
+        through = _nothing if current is None else begun(partial(heard_impedance, current, volts, settings.sweep))
         try:
             found = analyze_loudspeaker(heard, volts, settings.sweep, capture.rate_hz, known, begin=begun)
         finally:
             _, trust = checked()  # where nothing was heard it says so best
-        if through is not None:
-            compute_meanwhile(through, found.buzz_coming)
-        impedance = None if through is None else through()
+        compute_meanwhile(through, found.buzz_coming)
         if progress is not None:
             progress(0.7)
         kept = heard_trust(trust, found.sweep, channel, settings.sweep, capture.rate_hz)
@@ -141,7 +144,7 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         sounding = heard[max(0, begins) : begins + int(settings.duration_s * capture.rate_hz)]
         level = float(np.sqrt(np.mean(sounding**2))) if len(sounding) else 0.0
         return PreparedLoudspeaker(
-            channel, capture.unit(channel), capture.u_level(channel), found, level, impedance, tuple(kept)
+            channel, capture.unit(channel), capture.u_level(channel), found, level, through, tuple(kept)
         )  # fmt: skip
 
     def conclude(
@@ -155,8 +158,9 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         gate = _window(settings, found)
         response = found.response(gate, settings.periods)
         scale: ComplexArray | float = 1.0
-        if prepared.impedance is not None:
-            scale = prepared.impedance.at_terminals(response.frequency_hz)
+        impedance = prepared.impedance
+        if impedance is not None:
+            scale = impedance.at_terminals(response.frequency_hz)
         unit = "Pa/V" if prepared.unit == "Pa" else "1"
         add_response(out, response, scale, unit, one, u_level=prepared.u_level, by_hand=settings.gate == BY_HAND,
                      top_hz=top_of(settings))  # fmt: skip
@@ -179,9 +183,13 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
             out.add("spl", one, prepared.level, "Pa", prepared.level * prepared.u_level)
         if found.sweep.snr is not None:
             out.add("snr", one, found.sweep.snr, "1")
-        if prepared.impedance is not None:
-            add_heard_impedance(out, prepared.impedance, one)
+        if impedance is not None:
+            add_heard_impedance(out, impedance, one)
         return out.build()
+
+
+def _nothing() -> None:
+    """No current was heard."""
 
 
 def _fade_in_s(settings: LoudspeakerSettings) -> float:
