@@ -46,7 +46,8 @@ def solve(residual: Callable[[FloatArray], FloatArray], start: FloatArray, close
 
     ``residual`` takes (p,) parameters, or (p, m, 1) for m sets at once, which is quicker than one by one.
     """
-    from scipy.optimize import least_squares  # noqa: PLC0415 - heavy: not before there is something to fit
+    # heavy: not before there is something to fit; and MINPACK as it is, for what is wrapped about it takes as long as a small fit
+    from scipy.optimize import leastsq  # noqa: PLC0415
 
     def slopes(p: FloatArray) -> FloatArray:
         steps = np.eye(len(p)) * _STEP
@@ -58,9 +59,9 @@ def solve(residual: Callable[[FloatArray], FloatArray], start: FloatArray, close
         return None
     try:
         with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
-            found = least_squares(residual, start, jac=slopes, method="lm", x_scale="jac", max_nfev=_MOST_EVALUATIONS, ftol=close,
-                                  xtol=close, gtol=close)  # fmt: skip
-            jacobian = slopes(found.x)
+            values, _, seen, _, _ = leastsq(residual, start, Dfun=slopes, full_output=True, maxfev=_MOST_EVALUATIONS, ftol=close,
+                                            xtol=close, gtol=close)  # fmt: skip
+            jacobian, left = slopes(values), seen["fvec"]
     except (ValueError, np.linalg.LinAlgError):
         return None
     if not np.isfinite(jacobian).all():
@@ -69,10 +70,10 @@ def solve(residual: Callable[[FloatArray], FloatArray], start: FloatArray, close
     size = np.linalg.norm(jacobian, axis=0)
     size = np.maximum(size, max(1e-300, _NOTHING * float(size.max())))
     gram = np.linalg.pinv((jacobian / size).T @ (jacobian / size), rcond=1e-13)
-    squares = float(2 * found.cost)
+    squares = float(left @ left)
     # what is left beyond the scatter is the model's, and what neighbours share counts once
-    scatter = max(squares / (len(first) - len(start)), 1.0) * shared(found.fun)
-    return Solution(np.asarray(found.x), np.asarray(scatter * gram / np.outer(size, size)), squares, len(first))
+    scatter = max(squares / (len(first) - len(start)), 1.0) * shared(left)
+    return Solution(np.asarray(values), np.asarray(scatter * gram / np.outer(size, size)), squares, len(first))
 
 
 def shared(left: FloatArray) -> float:
