@@ -133,6 +133,16 @@ def test_lags_against_a_mean_of_the_course_itself_give_it_too():
     assert np.max(np.abs(course.at(seen) - (parabola(seen) - still))) < 2e-8
 
 
+def test_a_hole_in_what_is_played_is_no_crash_and_no_course():
+    pack = make_pack(Response(), RESPONSE)
+    heard = elsewhere(pack, noise=0.0)
+    begins = round(1.2345 * RATE) + pack.body
+    heard[begins + 40_000 : begins + 60_000] = 0.0
+    assert find_pack(pack, heard, RATE).way is None
+    heard[begins : begins + pack.frames + RATE] = 0.0
+    assert find_pack(pack, heard, RATE).way is None
+
+
 def in_a_room(pack, seed):
     """The pack as a room with reflections and reverberation of a third of a second passes it on."""
     g, room = np.random.default_rng(seed), np.zeros(16_000)

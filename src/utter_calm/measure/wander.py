@@ -2,7 +2,7 @@
 
 The marks tell how the unit answers in their band; held against that, each stretch of the step that plays there tells how late it
 came. A mark's own tones come one after the other, so that what wanders meanwhile is in them as well: the course that gives all
-these lags is looked for, by a straight clock where nothing tells it.
+these lags is looked for, the smoothest there is.
 """
 
 from __future__ import annotations
@@ -141,6 +141,8 @@ def _stretches(later: FloatArray, earlier: FloatArray, span: int, rate_hz: int) 
     pairs = [(lines(later, start), lines(earlier, start)) for start in starts]
     power = np.array([np.sum(np.abs(expected) ** 2) for _, expected in pairs])
     heard = power > _FAINT * np.max(power, initial=0.0)
+    if not np.any(heard):
+        return
     about = 0.0
     for index in np.flatnonzero(heard & (power > _LOUD * np.median(power[heard]))):
         one = _stretch(*pairs[index], hz[inside], about, span / size, rate_hz)
@@ -158,6 +160,8 @@ def _stretch(
     lag, _ = lag_of(cross, turn, about, share)
     weights = np.abs(cross)
     both = np.sqrt(np.sum(np.abs(later) ** 2) * np.sum(np.abs(earlier) ** 2))
+    if not both > 0:  # a hole in the recording
+        return None
     alike = float(abs(np.sum(cross * np.exp(1j * turn * lag))) / both)
     if not alike > _ALIKE:
         return None
