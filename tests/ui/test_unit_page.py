@@ -1,5 +1,7 @@
 """What is under test: asked when a job begins, and whenever a unit joins it."""
 
+from pathlib import Path
+
 import pytest
 from PySide6.QtCore import QStandardPaths, Qt
 from PySide6.QtWidgets import QComboBox
@@ -8,6 +10,7 @@ from tests.ui.conftest import begin_job
 from utter_calm.job.document.starts import STARTS
 from utter_calm.rig import UNITS
 from utter_calm.ui.chain.unit_editors import unit_editor
+from utter_calm.ui.shell.unit_page import _free_path
 
 LONG = 60_000
 
@@ -166,3 +169,12 @@ def test_an_empty_picture_says_whether_the_plan_asks_for_it(qtbot, window, tmp_p
         space.coverage.choose(series, [column])
         shown.append(space.plots.pane.canvas.view.empty)
     assert {text.split(".")[0] for text in shown} == {"Nothing was measured here yet", "Not planned for this"}
+
+
+def test_a_new_job_is_kept_where_there_is_a_folder(tmp_path, monkeypatch):
+    """A fresh account may have no folder for documents: what is proposed can be written all the same."""
+    monkeypatch.setattr(Path, "home", lambda: tmp_path)
+    monkeypatch.setattr(QStandardPaths, "writableLocation", lambda _which: str(tmp_path / "Documents"))
+    assert _free_path("Audio guide") == tmp_path / "Audio guide.calm"
+    (tmp_path / "Documents").mkdir()
+    assert _free_path("Audio guide") == tmp_path / "Documents" / "Audio guide.calm"

@@ -250,6 +250,8 @@ class UnitPage(QWidget):
 def _free_path(name: str = "") -> Path:
     """A name in the documents' folder that no file has yet, after what people call it."""
     folder = Path(QStandardPaths.writableLocation(QStandardPaths.StandardLocation.DocumentsLocation) or Path.home())
+    if not folder.is_dir():  # a fresh account may have none
+        folder = Path.home()
     stem = re.sub(r"[^\w .+()-]+", " ", name).strip(" .")[:_LONGEST] or "job"
     path, number = folder / f"{stem}{SUFFIX}", 1
     while path.exists():
