@@ -19,8 +19,8 @@ from utter_calm.ui.places.tables import RowsModel
 from utter_calm.ui.state.session import JobSession
 
 _EMPTY = (
-    "Choose two cells or more of a row in the coverage (Ctrl and a click), or takes of one kind among the takes. "
-    "They are then held against the first of them here."
+    "Choose two cells or more of a row in the coverage (Ctrl and a click), or takes of one kind among the takes, and press "
+    "Compare there. They are then held against the first of them here."
 )
 _SIDE_BY_SIDE = 1_000
 _MOST_TAKES = 12
