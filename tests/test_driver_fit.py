@@ -8,9 +8,9 @@ import pytest
 from tests.drivers import COILS, FREQUENCY, RHO, TRUTH, driver, expected, noisy, vented, wave
 from utter_calm.analysis.driver.advice import second_run
 from utter_calm.analysis.driver.analyse import Run, analyse_driver, analyse_free_air
-from utter_calm.analysis.driver.boxed import analyse_boxed
+from utter_calm.analysis.driver.boxed import Vented, analyse_boxed
 from utter_calm.analysis.driver.coil import COILS as MODELS
-from utter_calm.analysis.driver.fit import shared
+from utter_calm.analysis.driver.fit import Circuit, Solution, shared
 from utter_calm.analysis.driver.joint import BOX, MASS, MOVING_MASS, SENSITIVITY, Fact, Opposite
 from utter_calm.analysis.driver.motion import motion_of
 from utter_calm.analysis.driver.three_point import NoResonance, three_point
@@ -27,6 +27,25 @@ def run_of(z, frequency=FREQUENCY, *, phase=True):
 def assert_close(told, truth, limits):
     for name, limit in limits.items():
         assert told.value(name) == pytest.approx(truth[name], rel=limit), name
+
+
+def both_slopes(circuit, s, p):
+    """By the circuit itself, and by differences."""
+    steps = 1e-5 * np.eye(len(p))
+    return circuit.slopes(s, p), np.array([circuit.impedance(s, p + h) - circuit.impedance(s, p - h) for h in steps]) / 2e-5
+
+
+@pytest.mark.parametrize("coil", MODELS, ids=lambda coil: coil.key)
+def test_slopes_of_the_models_are_those_by_differences(coil):
+    s, more = 2j * np.pi * np.geomspace(15, 20_000, 60), coil.starts(1e-3, 4e-4, 6e2, 1e5)[0]
+    nothing = Solution(np.zeros(0), np.zeros((0, 0)), 0.0, 0)
+    moving = np.log([6.0, 60.0, 40.0, 5.0])
+    for circuit, p in (
+        (Circuit(coil, False, nothing), [*moving, *more]), (Circuit(coil, True, nothing), [*moving, 0.1, *more]),
+        (Vented(coil, nothing), [*moving, *np.log([0.8, 38.0, 7.0]), *more]),
+    ):  # fmt: skip
+        own, differences = both_slopes(circuit, s, np.array(p))
+        assert own == pytest.approx(differences, rel=1e-6, abs=1e-6)
 
 
 @pytest.mark.parametrize("coil", [c for c in COILS if c != "none"])
@@ -201,6 +220,15 @@ def test_a_vented_box_gives_its_tuning_and_losses(alpha, fb, ql):
     crest = np.flatnonzero((size[1:-1] > size[:-2]) & (size[1:-1] > size[2:])) + 1
     assert (box.told.value("f_low"), box.told.value("f_high")) == pytest.approx(tuple(fine[crest]), rel=2e-4)
     assert box.told.value("f_min") == pytest.approx(fine[crest[0] + np.argmin(size[crest[0] : crest[1]])], rel=2e-4)
+
+
+@pytest.mark.parametrize(("at", "q", "ohm"), [(230.0, 20.0, 0.5), (600.0, 30.0, 1.0)])
+def test_a_panel_that_rings_makes_no_vented_box_of_a_closed_one(at, q, ohm):
+    z = driver(box=0.010) + wave(FREQUENCY, at, q, ohm)
+    box = analyse_boxed(FREQUENCY, np.abs(z), np.unwrap(np.angle(z)))
+    assert not box.vented
+    grown = np.sqrt(1 + expected()["vas"] / 0.010)
+    assert_close(box.told, {"re": 6.0, "fc": 40 * grown, "qtc": expected()["qts"] * grown}, {"re": 2e-3, "fc": 5e-4, "qtc": 3e-3})
 
 
 def test_a_closed_box_gives_its_resonance_and_q():

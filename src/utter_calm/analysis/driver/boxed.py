@@ -8,8 +8,8 @@ import numpy as np
 import numpy.typing as npt
 
 from utter_calm.analysis.driver.coil import COILS, Coil
-from utter_calm.analysis.driver.fit import Circuit, Solution, fit_circuit, solve
-from utter_calm.analysis.driver.motion import motion_of
+from utter_calm.analysis.driver.fit import BEYOND, Circuit, Solution, fit_circuit, solve
+from utter_calm.analysis.driver.motion import Motion, motion_of
 from utter_calm.analysis.driver.observed import Observed, observed
 from utter_calm.analysis.driver.parameters import Told, electrical, told_by
 from utter_calm.analysis.driver.parasitic import find_parasites
@@ -17,8 +17,9 @@ from utter_calm.analysis.driver.three_point import NoResonance, three_point
 
 FloatArray = npt.NDArray[np.float64]
 ComplexArray = npt.NDArray[np.complex128]
-_PEAK = 0.02
+_PEAK, _HIGH = 0.02, 0.3
 _FINE = 2001
+_CLOSE_TO_ALL = "lr2"
 _STARTS = ((3.0, 7.0), (6.0, 20.0), (2.0, 3.0))
 
 
@@ -40,11 +41,25 @@ class Vented:
     def impedance(self, s: ComplexArray, values: FloatArray | None = None) -> ComplexArray:
         """Ohms (n,): ``B = alpha ws^2 s^2 / (s^2 + s wb / QL + wb^2)`` beside the driver's own stiffness."""
         p = self.solution.values if values is None else values
-        ohm, resonance_hz, q = np.exp(p[1:4])
-        motion = motion_of(ohm, resonance_hz, q)
-        w, tuned = 2 * np.pi * resonance_hz, 2 * np.pi * np.exp(p[5])
-        box = motion.farad * np.exp(p[4]) * w**2 * s / (s * s + s * tuned * np.exp(-p[6]) + tuned**2)
-        return np.asarray(np.exp(p[0]) + self.coil.impedance(p[7:], s) + 1 / (motion.admittance(s) + box))
+        motion = motion_of(*np.exp(p[1:4]))
+        return np.asarray(np.exp(p[0]) + self.coil.impedance(p[7:], s) + 1 / (motion.admittance(s) + _box(motion, p, s)[0]))
+
+    def slopes(self, s: ComplexArray, p: FloatArray) -> ComplexArray:
+        """Derivatives (p, n) of the impedance by each parameter."""
+        motion = motion_of(*np.exp(p[1:4]))
+        box, tuned, losing = _box(motion, p, s)
+        by = np.concatenate([motion.slopes(s), np.array([box, -box * (losing + 2 * tuned), box * losing])])
+        by[:3] += np.array([-box, box, box])
+        by *= -1 / by[0] ** 2
+        return np.concatenate([np.full((1, len(s)), np.exp(p[0]), dtype=complex), by, self.coil.slopes(p[7:], s)])
+
+
+def _box(motion: Motion, p: FloatArray, s: ComplexArray) -> tuple[ComplexArray, ComplexArray, ComplexArray]:
+    """Admittance (n,) of the air in the box and its vent, and by how much it changes with its tuning and with its losses."""
+    w, tuned = 2 * np.pi * np.exp(p[2]), 2 * np.pi * np.exp(p[5])
+    losing = s * tuned * np.exp(-p[6])
+    share = 1 / (s * s + losing + tuned**2)
+    return motion.farad * np.exp(p[4]) * w**2 * s * share, tuned**2 * share, losing * share
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -73,22 +88,26 @@ def analyse_boxed(frequency_hz: FloatArray, ohm: FloatArray, phase_rad: FloatArr
         raise NoResonance("it has one peak, and a vented box has two")
     two = None
     if pair is not None and vented is not False:
-        data = observed(frequency_hz, ohm, phase_rad, about_hz=pair)
+        data = observed(frequency_hz, ohm, phase_rad, about_hz=(pair.low, pair.dip, pair.high))
         two = _fit_vented(data, pair)
-        if two is not None and vented:
+        # two peaks as high as these stand on no closed box, which need not be tried then
+        if two is not None and (vented or (pair.stand_out > _HIGH and _rest(two.data, two.circuit.impedance(two.data.s)) < _PEAK)):
             return two
     data = observed(frequency_hz, ohm, phase_rad, about_hz=(seen.fs_hz,))
     circuit, data = fit_circuit(data, seen.start)
-    if two is not None and _rest(two.data, two.circuit.impedance(two.data.s)) < _rest(data, circuit.impedance(data.s)):
+    # a small second peak may be a panel's that rings beside a closed box's own
+    clean = data
+    if not vented:
+        circuit, clean, _ = find_parasites(data, circuit, None)
+    if two is not None and _rest(two.data, two.circuit.impedance(two.data.s)) < _rest(clean, circuit.impedance(clean.s)):
         return two
     if vented:
         raise ValueError("no vented box fits")
-    circuit, data, _ = find_parasites(data, circuit, None)
     free = electrical(circuit)
     names = {"re": "re", "fs": "fc", "qms": "qmc", "qes": "qec", "qts": "qtc", "zmax": "zmax"}
     kept = [k for k, name in enumerate(free.names) if name in names]
     named = tuple(names[free.names[k]] for k in kept)
-    return Boxed(False, circuit, data, Told(named, free.values[kept], free.covariance[np.ix_(kept, kept)]))
+    return Boxed(False, circuit, clean, Told(named, free.values[kept], free.covariance[np.ix_(kept, kept)]))
 
 
 def _rest(data: Observed, model: ComplexArray) -> float:
@@ -97,8 +116,18 @@ def _rest(data: Observed, model: ComplexArray) -> float:
     return float(np.sqrt(np.mean(np.abs((model if data.phase_known else np.abs(model)) / measured - 1) ** 2)))
 
 
-def _two_peaks(frequency_hz: FloatArray, ohm: FloatArray) -> tuple[float, float, float] | None:
-    """Lower peak, dip and upper peak in Hz of the two highest peaks; None where there is one only."""
+@dataclass(frozen=True, slots=True)
+class _Peaks:
+    """Lower peak, dip and upper peak in Hz of the two that stand out most, and by how much the lesser does (a logarithm)."""
+
+    low: float
+    dip: float
+    high: float
+    stand_out: float
+
+
+def _two_peaks(frequency_hz: FloatArray, ohm: FloatArray) -> _Peaks | None:
+    """The two peaks; None where there is one only."""
     from scipy.signal import find_peaks  # noqa: PLC0415 - heavy: not before there is something to look at
 
     level = np.log(ohm)
@@ -106,13 +135,15 @@ def _two_peaks(frequency_hz: FloatArray, ohm: FloatArray) -> tuple[float, float,
     peaks, about = find_peaks(level, prominence=max(_PEAK, 6 * noise))
     if len(peaks) < 2:
         return None
-    low, high = sorted(peaks[np.argsort(about["prominences"])[-2:]].tolist())
+    most = np.argsort(about["prominences"])[-2:]
+    low, high = sorted(peaks[most].tolist())
     dip = low + int(np.argmin(ohm[low : high + 1]))
-    return float(frequency_hz[low]), float(frequency_hz[dip]), float(frequency_hz[high])
+    lesser = float(about["prominences"][most[0]])
+    return _Peaks(float(frequency_hz[low]), float(frequency_hz[dip]), float(frequency_hz[high]), lesser)
 
 
-def _fit_vented(data: Observed, pair: tuple[float, float, float]) -> Boxed | None:
-    low, dip, high = pair
+def _fit_vented(data: Observed, pair: _Peaks) -> Boxed | None:
+    low, dip, high = pair.low, pair.dip, pair.high
     own = low * high / dip
     alpha = max((high**2 - dip**2) * (dip**2 - low**2) / (high * low) ** 2, 0.02)
     size = np.abs(data.impedance)
@@ -125,20 +156,23 @@ def _fit_vented(data: Observed, pair: tuple[float, float, float]) -> Boxed | Non
         1e-4, 1e-4)  # fmt: skip
     ends = (float(w[0]), float(w[-1])) if len(w) > 1 else (1e3, 1e4)
     few, best = data.thinned(150), None
-    for coil in COILS:
+    # the box hardly minds which coil it is: one that is close to all of them tells it, the others begin from there
+    for coil in sorted(COILS, key=lambda coil: coil.key != _CLOSE_TO_ALL):
         for more in coil.starts(max(henry[0], 1e-6), max(henry[1], 1e-6), *ends):
             for q, leak in _STARTS:
                 start = np.concatenate([np.log([re, 1.3 * peak, own, q, alpha, dip, leak]), more])
-                one = _solved(few, coil, start, 1e-6)
+                one = _solved(few, coil, start, 1e-6, rough=True)
                 if one is not None and (best is None or one.solution.criterion < best.solution.criterion):
                     best = one
                 if one is not None:
                     break
+        if best is not None:
+            break
     if best is None:
         return None
     few = few.with_sigma_of(best.impedance(few.s), robust=True)
-    again = [_solved(few, coil, np.concatenate([best.solution.values[:7], more]), 1e-7)
-             for coil in COILS for more in coil.starts(max(henry[0], 1e-6), max(henry[1], 1e-6), *ends)[:1]]  # fmt: skip
+    again = [_solved(few, coil, np.concatenate([best.solution.values[:7], more]), 1e-4, rough=True)
+             for coil in COILS for more in coil.starts(max(henry[0], 1e-6), max(henry[1], 1e-6), *ends)]  # fmt: skip
     best = min((c for c in again if c is not None), key=lambda c: c.solution.criterion, default=best)
     for _ in range(2):
         data = data.with_sigma_of(best.impedance(data.s), robust=True)
@@ -147,11 +181,17 @@ def _fit_vented(data: Observed, pair: tuple[float, float, float]) -> Boxed | Non
     return Boxed(True, final, data, told_by(lambda p: _of_vented(final, p), final.solution.values, final.solution.covariance))
 
 
-def _solved(data: Observed, coil: Coil, start: FloatArray, close: float) -> Vented | None:
-    trial = Vented(coil, Solution(start, np.zeros((len(start),) * 2), np.inf, 0))
+def _solved(data: Observed, coil: Coil, start: FloatArray, close: float, *, rough: bool = False) -> Vented | None:
+    trial, s = Vented(coil, Solution(start, np.zeros((len(start),) * 2), np.inf, 0)), data.s
+
+    def slopes(p: FloatArray) -> FloatArray:
+        return data.moved(None if data.phase_known else trial.impedance(s, p), trial.slopes(s, p)).T
+
     with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
-        found = solve(lambda p: data.rest(trial.impedance(data.s, p)), start, close)
-    return replace(trial, solution=found) if found is not None and coil.fits(found.values[7:]) else None
+        found = solve(lambda p: data.rest(trial.impedance(s, p)), start, close, slopes=slopes, rough=rough)
+    if found is None or np.max(np.abs(found.values)) > BEYOND or not coil.fits(found.values[7:]):
+        return None
+    return replace(trial, solution=found)
 
 
 def _of_vented(circuit: Vented, p: FloatArray) -> dict[str, float]:

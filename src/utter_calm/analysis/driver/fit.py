@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 import numpy.typing as npt
@@ -18,7 +19,8 @@ _STEP = 1e-5
 _FEWEST, _STANDS_OUT = 20, 2.5
 _MOST_EVALUATIONS = 60
 _TO_CHOOSE_BY, _MOST_IN_QUESTION = 150, 3
-_BEYOND = 50.0
+BEYOND = 50.0
+"""Of a logarithm: nothing is as large or as small as that."""
 _ASTRAY = 0.5
 """Logarithm by which no resistance and no resonance departs from what was seen."""
 _CREEP_START = 0.02
@@ -41,27 +43,39 @@ class Solution:
         return self.squares + len(self.values) * float(np.log(self.count))
 
 
-def solve(residual: Callable[[FloatArray], FloatArray], start: FloatArray, close: float = 1e-11) -> Solution | None:
+def solve(
+    residual: Callable[[FloatArray], FloatArray], start: FloatArray, close: float = 1e-11, *,
+    slopes: Callable[[FloatArray], FloatArray] | None = None, rough: bool = False,
+) -> Solution | None:  # fmt: skip
     """Minimise a sum of squares (Levenberg and Marquardt) as closely as asked; None where that does not end in finite values.
 
-    ``residual`` takes (p,) parameters, or (p, m, 1) for m sets at once, which is quicker than one by one.
+    Parameters
+    ----------
+    residual
+        (p,) parameters to (n,) residuals, or, without ``slopes``, (p, m, 1) to those of m sets (m, n) at once.
+    slopes
+        (p,) to the derivatives (n, p); without it they are taken from differences.
+    rough
+        Only to choose by: the covariance stays zero.
     """
     # heavy: not before there is something to fit; and MINPACK as it is, for what is wrapped about it takes as long as a small fit
     from scipy.optimize import leastsq  # noqa: PLC0415
 
-    def slopes(p: FloatArray) -> FloatArray:
-        steps = np.eye(len(p)) * _STEP
-        both = residual(np.concatenate([p[:, None] + steps, p[:, None] - steps], axis=1)[:, :, None])
-        return np.asarray((both[: len(p)] - both[len(p) :]).T / (2 * _STEP))
-
+    residual = _kept(residual)
+    by = _kept(slopes or partial(_differences, residual))
     first = residual(start)
     if not np.isfinite(first).all() or len(first) <= len(start):
         return None
     try:
         with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
-            values, _, seen, _, _ = leastsq(residual, start, Dfun=slopes, full_output=True, maxfev=_MOST_EVALUATIONS, ftol=close,
+            values, _, seen, _, _ = leastsq(residual, start, Dfun=by, full_output=True, maxfev=_MOST_EVALUATIONS, ftol=close,
                                             xtol=close, gtol=close)  # fmt: skip
-            jacobian, left = slopes(values), seen["fvec"]
+            left = seen["fvec"]
+            squares = float(left @ left)
+            if rough:
+                finite = np.isfinite(squares)
+                return Solution(np.asarray(values), np.zeros((len(start),) * 2), squares, len(first)) if finite else None
+            jacobian = by(values)
     except (ValueError, np.linalg.LinAlgError):
         return None
     if not np.isfinite(jacobian).all():
@@ -70,10 +84,30 @@ def solve(residual: Callable[[FloatArray], FloatArray], start: FloatArray, close
     size = np.linalg.norm(jacobian, axis=0)
     size = np.maximum(size, max(1e-300, _NOTHING * float(size.max())))
     gram = np.linalg.pinv((jacobian / size).T @ (jacobian / size), rcond=1e-13)
-    squares = float(left @ left)
     # what is left beyond the scatter is the model's, and what neighbours share counts once
     scatter = max(squares / (len(first) - len(start)), 1.0) * shared(left)
     return Solution(np.asarray(values), np.asarray(scatter * gram / np.outer(size, size)), squares, len(first))
+
+
+def _differences(residual: Callable[[FloatArray], FloatArray], p: FloatArray) -> FloatArray:
+    """Derivatives (n, p), all sets of parameters at once, which is quicker than one by one."""
+    steps = np.eye(len(p)) * _STEP
+    both = residual(np.concatenate([p[:, None] + steps, p[:, None] - steps], axis=1)[:, :, None])
+    return np.asarray((both[: len(p)] - both[len(p) :]).T / (2 * _STEP))
+
+
+def _kept(compute: Callable[[FloatArray], FloatArray]) -> Callable[[FloatArray], FloatArray]:
+    """The same, computed once where it is asked again at once: MINPACK's wrapper asks for the beginning before it begins."""
+    last: dict[bytes, FloatArray] = {}
+
+    def once(p: FloatArray) -> FloatArray:
+        key = p.tobytes()
+        if key not in last:
+            last.clear()
+            last[key] = compute(p)
+        return last[key]
+
+    return once
 
 
 def shared(left: FloatArray) -> float:
@@ -128,30 +162,45 @@ class Circuit:
         """Ohms (n,) at ``j omega`` (n,)."""
         return np.asarray(self.lossless(s, values) + self.motion(values).impedance(s))
 
+    def slopes(self, s: ComplexArray, values: FloatArray) -> ComplexArray:
+        """Derivatives (p, n) of the impedance by each parameter."""
+        first = 5 if self.creeps else 4
+        moving = self.motion(values).slopes(s)
+        moving *= -1 / moving[0] ** 2
+        coil = self.coil.slopes(values[first : first + len(self.coil.parameters)], s)
+        return np.concatenate([np.full((1, len(s)), np.exp(values[0]), dtype=complex), moving, coil])
+
 
 def fitted(
     data: Observed, coil: Coil, starts: Sequence[FloatArray], pinned: tuple[float, float] | None, *, creeps: bool = False,
-    close: float = 1e-11,
+    close: float = 1e-11, rough: bool = False,
 ) -> Circuit | None:  # fmt: skip
     """Fit one model from the best of some starts; None where none of them ends in a coil and a creep that can be."""
     best: Solution | None = None
+    s = data.s
     for start in starts:
         trial = Circuit(coil, creeps, Solution(start, np.zeros((len(start),) * 2), np.inf, 0))
 
         def residual(p: FloatArray, trial: Circuit = trial) -> FloatArray:
-            left = data.rest(trial.impedance(data.s, p))
+            left = data.rest(trial.impedance(s, p))
             if pinned is None:
                 return left
             pull = np.atleast_1d((p[0] - np.log(pinned[0])) / pinned[1])
             return np.concatenate([left, pull], axis=-1)
 
+        def slopes(p: FloatArray, trial: Circuit = trial) -> FloatArray:
+            columns = data.moved(None if data.phase_known else trial.impedance(s, p), trial.slopes(s, p)).T
+            if pinned is None:
+                return columns
+            return np.concatenate([columns, np.eye(1, len(p)) / pinned[1]])
+
         with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
-            found = solve(residual, start, close)
+            found = solve(residual, start, close, slopes=slopes, rough=rough)
         if found is None or not coil.fits(found.values[5 if creeps else 4 :]):
             continue
         if creeps and not _CREEP_LEAST < found.values[4] < _CREEP_MOST:
             continue
-        if np.any(np.abs(found.values[[0, 2]] - start[[0, 2]]) > _ASTRAY) or np.max(np.abs(found.values)) > _BEYOND:
+        if np.any(np.abs(found.values[[0, 2]] - start[[0, 2]]) > _ASTRAY) or np.max(np.abs(found.values)) > BEYOND:
             continue
         if best is None or found.squares < best.squares:
             best = found
@@ -182,7 +231,8 @@ def fit_circuit(data: Observed, start: FloatArray, pinned: tuple[float, float] |
     """
     with_coils = _coil_starts(data, start)
     few = data.thinned(_TO_CHOOSE_BY)
-    found = [fitted(few, coil, [np.concatenate([start, c]) for c in with_coils(coil)], pinned, close=1e-6) for coil in COILS]
+    roughly = partial(fitted, few, pinned=pinned, rough=True)
+    found = [roughly(coil, [np.concatenate([start, c]) for c in with_coils(coil)], close=1e-6) for coil in COILS]
     fitting = [c for c in found if c is not None]
     if not fitting:
         raise ValueError("no circuit of a driver fits")
@@ -192,8 +242,9 @@ def fit_circuit(data: Observed, start: FloatArray, pinned: tuple[float, float] |
     penalty = float(np.log(few.count))
     fitting.sort(key=lambda c: float(np.sum(few.rest(c.impedance(few.s)) ** 2)) + penalty * len(c.values))
     fitting = fitting[:_MOST_IN_QUESTION]
-    plain = [fitted(few, c.coil, [c.values], pinned, close=1e-7) for c in fitting]
-    creeping = [fitted(few, c.coil, [np.insert(c.values, 4, _CREEP_START)], pinned, creeps=True, close=1e-7) for c in plain if c]
+    roughly = partial(fitted, few, pinned=pinned, rough=True, close=1e-7)
+    plain = [roughly(c.coil, [c.values]) for c in fitting]
+    creeping = [roughly(c.coil, [np.insert(c.values, 4, _CREEP_START)], creeps=True) for c in plain if c]
     best = min((c for c in (*plain, *creeping) if c is not None), key=lambda c: c.solution.criterion, default=closest)
     for _ in range(2):
         data = data.with_sigma_of(best.impedance(data.s), robust=True)

@@ -41,9 +41,25 @@ class Motion:
     def admittance(self, s: ComplexArray) -> ComplexArray:
         """Siemens (n,) at ``j omega`` (n,)."""
         henry = self.henry
-        if np.any(self.creep):
+        if not isinstance(self.creep, float) or self.creep:
             henry = henry * (1 - self.creep * np.log10(s / (2 * np.pi * self.creep_from_hz)))
         return np.asarray(1 / self.ohm + self.farad * s + 1 / (henry * s))
+
+    def slopes(self, s: ComplexArray) -> ComplexArray:
+        """Derivatives (3 or 4, n) of the admittance by the logarithms of ``Res``, ``fs`` and ``Qms``, and by a creep.
+
+        Of a circuit as :func:`motion_of` gives it, whose creep counts from its resonance; the first is the admittance, negative.
+        """
+        mass = self.farad * s
+        if not self.creep:
+            spring = 1 / (self.henry * s)
+            return np.array([-(1 / self.ohm + mass + spring), spring - mass, mass + spring])
+        log = np.log10(s / (2 * np.pi * self.creep_from_hz))
+        slack = 1 - self.creep * log
+        spring = 1 / (self.henry * s * slack)
+        creeping = spring / slack
+        by_fs = spring - mass - creeping * (self.creep / np.log(10))
+        return np.array([-(1 / self.ohm + mass + spring), by_fs, mass + spring, creeping * log])
 
     def at_resonance(self) -> Motion:
         """The same motion as a circuit without creep that equals it where it resonates: what is stated as its parameters."""

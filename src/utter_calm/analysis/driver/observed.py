@@ -64,6 +64,16 @@ class Observed:
         left = (model - self.impedance) / self.sigma
         return np.concatenate([left.real, left.imag], axis=-1)
 
+    def moved(self, model: ComplexArray | None, by: ComplexArray) -> FloatArray:
+        """What small changes (p, n) of a model (n,) add to what it leaves, in the order of :meth:`rest`: (p, count).
+
+        Only where the phase is not known it matters what the model is.
+        """
+        if not self.phase_known and model is not None:
+            return np.asarray((by * np.conj(model / np.abs(model))).real / self.sigma)
+        weighted = by / self.sigma.astype(by.real.dtype)
+        return np.concatenate([weighted.real, weighted.imag], axis=-1)
+
     def with_sigma_of(self, model: ComplexArray, *, robust: bool = False) -> Observed:
         """The same with the scatter as it is about a model, from place to place.
 

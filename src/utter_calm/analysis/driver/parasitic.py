@@ -8,7 +8,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from utter_calm.analysis.driver.fit import Circuit, fitted, solve
+from utter_calm.analysis.driver.fit import BEYOND, Circuit, fitted, solve
 from utter_calm.analysis.driver.observed import Observed
 from utter_calm.analysis.running import running_median
 
@@ -19,7 +19,6 @@ _QUALITIES = (3.0, 6.0, 12.0, 25.0, 50.0, 100.0)
 _SCORE = 7.0
 _LEAST_PART = 2e-3
 _MOST, _TRIED = 4, 6
-_BEYOND = 50.0
 _TO_FIT_BY = 450
 _BESIDE, _BESIDE_Q, _NOTHING_LEFT = (0.9, 1.12, 0.8, 1.25), 10.0, 2.0
 _AROUND = 40
@@ -144,42 +143,66 @@ def _standing_out(data: Observed, circuit: Circuit) -> list[Parasite]:
     left = -data.rest(model)
     places = np.geomspace(f[0] * 1.2, f[-1] / 1.2, max(2, int(np.log2(f[-1] / f[0] / 1.44) * _PER_OCTAVE)))
     places = places[np.abs(np.log(places / np.exp(circuit.values[2]))) > _ITS_OWN]
-    # both parts of a complex wave stand square to each other, and single precision is enough to tell them; magnitudes are closer
-    u = (data.s[None, :] / (2 * np.pi * places[:, None])).astype(np.complex64 if data.phase_known else np.complex128)
-    beside = u * u + 1
+    u = data.s[None, :] / (2 * np.pi * places[:, None])
     best: list[Parasite] = []
     for q in _QUALITIES:
-        shape = 1 / (beside + u / q)
-        one, other = _columns(data, model, u * shape), _columns(data, model, shape)
-        a, b, score = _explained(one, other, left)
+        a, b, score = (_explained_in_full if data.phase_known else _explained)(data, model, u, q, left)
         for at in np.argsort(-score):
             if not score[at] > _SCORE:
                 break
-            rest = left - a[at] * one[at] - b[at] * other[at]
+            wave = (a[at] * u[at] + b[at]) / (u[at] * u[at] + u[at] / q + 1)
+            rest = left - data.moved(model, wave[None, :])[0]
             near = np.abs(np.log(f / places[at])) < 1.5 / q
             near = np.concatenate([near, near]) if data.phase_known else near
             share = 1 - float(np.sum(rest[near] ** 2)) / max(float(np.sum(left[near] ** 2)), 1e-300)
             if share < _EXPLAINS or np.count_nonzero(near) < _FEWEST:
                 continue  # a coil of another kind is no resonance
-            if np.max(np.abs((a[at] * u[at] + b[at]) * shape[at]) / np.abs(model)) >= 0.5 * _LEAST_PART:
+            if np.max(np.abs(wave) / np.abs(model)) >= 0.5 * _LEAST_PART:
                 best.append(Parasite(float(places[at]), q, float(a[at]), float(b[at]), score=float(score[at])))
             break
     return sorted(best, key=lambda one: -one.score)[:_TRIED]
 
 
-def _columns(data: Observed, model: ComplexArray, wave: ComplexArray) -> FloatArray:
-    """What waves (p, n) add to the residuals of a curve: (p, count), in the order of :meth:`Observed.rest`."""
-    if not data.phase_known:
-        return np.asarray((wave * np.conj(model / np.abs(model))).real / data.sigma)
-    weighted = wave / data.sigma.astype(wave.real.dtype)
-    return np.concatenate([weighted.real, weighted.imag], axis=-1)
+def _explained(
+    data: Observed, model: ComplexArray, u: ComplexArray, q: float, left: FloatArray
+) -> tuple[FloatArray, FloatArray, FloatArray]:  # fmt: skip
+    """Least squares of what is left (n,) by both parts of each wave of a quality, at places ``j f / f0`` (p, n).
+
+    Returns
+    -------
+    tuple
+        Both amounts (p,) in ohms, and how far the wave stands out, in standard deviations.
+    """
+    shape = 1 / (u * u + u / q + 1)
+    one, other = data.moved(model, u * shape), data.moved(model, shape)
+    aa, bb, ab = (np.einsum("pn,pn->p", x, y) for x, y in ((one, one), (other, other), (one, other)))
+    return _by_both(aa, bb, ab, one @ left, other @ left)
 
 
-def _explained(one: FloatArray, other: FloatArray, left: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray]:
-    """Least squares of residuals (n,) by two columns each (p, n): both amounts (p,), and how far they stand out, in deviations."""
-    aa, bb, ab = (np.einsum("pn,pn->p", x, y).astype(np.float64) for x, y in ((one, one), (other, other), (one, other)))
+def _explained_in_full(
+    data: Observed, _model: ComplexArray, u: ComplexArray, q: float, left: FloatArray
+) -> tuple[FloatArray, FloatArray, FloatArray]:  # fmt: skip
+    """The same where the phase is known: both parts stand square to each other there, and single precision tells them."""
+    x: npt.NDArray[np.float32] = u.imag.astype(np.float32)
+    beside, losing = 1 - x * x, x / np.float32(q)
+    power = 1 / (beside * beside + losing * losing)
+    place = u[:, 0].imag / data.frequency_hz[0]  # |u| is so many times the frequency
+    real, imaginary = np.split(left / np.tile(data.sigma, 2), 2)
+    f, weight = data.frequency_hz, 1 / data.sigma**2
+    bb, aa = _summed(power, weight, weight * f * f)
+    across, along = np.add(_summed(beside * power, real, imaginary * f), _summed(losing * power, -imaginary, real * f))
+    return _by_both(aa * place**2, bb, np.zeros(len(bb)), along * place, across)
+
+
+def _summed(each: npt.NDArray[Any], *columns: FloatArray) -> FloatArray:
+    """Sums (k, p) over the rows of (p, n), weighted by k columns (n,), in single precision."""
+    return np.asarray((each @ np.stack(columns, axis=1).astype(np.float32)).T, dtype=np.float64)
+
+
+def _by_both(
+    aa: FloatArray, bb: FloatArray, ab: FloatArray, along: FloatArray, across: FloatArray
+) -> tuple[FloatArray, FloatArray, FloatArray]:  # fmt: skip
     aa, bb = aa + 1e-9 * (aa + bb), bb + 1e-9 * (aa + bb)
-    along, across = (x @ left.astype(x.dtype) for x in (one, other))
     size = aa * bb - ab * ab
     a, b = (bb * along - ab * across) / size, (aa * across - ab * along) / size
     return a, b, np.sqrt(np.maximum(a * along + b * across, 0))
@@ -198,7 +221,7 @@ def _together(data: Observed, circuit: Circuit, waves: list[Parasite]) -> tuple[
 
     with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
         found = solve(residual, np.array(start), 1e-9)
-    if found is not None and not np.all(np.abs(found.values[own:].reshape(-1, 4)[:, :2]) < _BEYOND):
+    if found is not None and not np.all(np.abs(found.values[own:].reshape(-1, 4)[:, :2]) < BEYOND):
         return None
     if found is None or not circuit.coil.fits(found.values[5 if circuit.creeps else 4 : own]):
         return None
