@@ -29,14 +29,21 @@ def impedance(capture):
     return found.trace("impedance", 0) or found.trace("impedance", 1)
 
 
-def wait_until_up():
-    while not beside._helper.get().up.is_there:
+@pytest.fixture
+def helper():
+    one = beside.Helper()
+    yield one
+    one.let_go()
+
+
+def wait_until_up(helper):
+    while not helper.is_up:
         time.sleep(0.02)
 
 
-def test_who_waits_computes_what_the_helper_has_not_begun():
-    with beside.helped(rehearse):
-        wait_until_up()
+def test_who_waits_computes_what_the_helper_has_not_begun(helper):
+    with helper.helping(rehearse):
+        wait_until_up(helper)
         first, second = beside.begun(functools.partial(time.sleep, 1.0)), beside.begun(os.getpid)
         assert second() == os.getpid()
         assert first() is None
@@ -47,29 +54,31 @@ def test_who_waits_computes_what_the_helper_has_not_begun():
         assert second() == os.getpid()
 
 
-def test_the_numbers_are_those_without_it_and_it_is_used_when_it_is_up(capture):
+def test_the_numbers_are_those_without_it_and_it_is_used_when_it_is_up(helper, capture):
     alone = impedance(capture)
-    with beside.helped(rehearse):
+    with helper.helping(rehearse):
         assert beside.begun(os.getpid)() == os.getpid()  # it is not up yet
-        wait_until_up()
+        wait_until_up(helper)
         assert beside.begun(os.getpid)() != os.getpid()
         assert impedance(capture).magnitude == pytest.approx(alone.magnitude, rel=1e-9)
     assert beside.begun(os.getpid)() == os.getpid()
 
 
 @pytest.mark.long
-def test_where_it_dies_the_rest_is_computed_here(capture):
+def test_where_it_dies_the_rest_is_computed_here(helper, capture):
     alone = impedance(capture)
-    with beside.helped(rehearse):
-        wait_until_up()
+    with helper.helping(rehearse):
+        wait_until_up(helper)
         os.kill(beside.begun(os.getpid)(), signal.SIGKILL)
         assert np.array_equal(impedance(capture).magnitude, alone.magnitude)
 
 
-def test_nobody_waits_for_one_that_is_not_needed_any_more():
+def test_nobody_waits_for_one_that_is_not_needed_any_more(helper):
     before = threading.active_count()
-    with beside.helped(long):
-        began = time.monotonic()
+    began = time.monotonic()
+    with helper.helping(long):
+        pass
+    helper.let_go()
     assert time.monotonic() - began < 2
     assert threading.active_count() <= before + 2
 
@@ -78,6 +87,33 @@ def long():
     time.sleep(3)
 
 
-def test_without_anything_to_load_there_is_none():
-    with beside.helped(None):
+def test_it_stays_for_the_next_run_which_waits_for_nothing_of_the_last_one(helper):
+    with helper.helping(rehearse):
+        wait_until_up(helper)
+        first = beside.begun(os.getpid)()
+        for _ in range(5):
+            beside.begun(functools.partial(time.sleep, 0.5))
+    began = time.monotonic()
+    with helper.helping(rehearse):
+        assert helper.is_up
+        assert beside.begun(functools.partial(time.sleep, 0.0))() is None
+    assert time.monotonic() - began < 1.5
+    with helper.helping(rehearse):
+        assert any(beside.begun(os.getpid)() == first for _ in range(2_000) if not time.sleep(0.001))
+
+
+def test_one_that_died_is_replaced_by_the_next_run(helper):
+    with helper.helping(rehearse):
+        wait_until_up(helper)
+        dead = beside.begun(os.getpid)()
+    os.kill(dead, signal.SIGKILL)
+    while helper._aside.serves:
+        time.sleep(0.02)
+    with helper.helping(rehearse):
+        wait_until_up(helper)
+        assert beside.begun(os.getpid)() not in {dead, os.getpid()}
+
+
+def test_without_anything_to_load_there_is_none(helper):
+    with helper.helping(None):
         assert beside._helper.get() is None

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -9,6 +10,7 @@ import numpy as np
 from utter_calm.analysis.acoustic.high_order import high_order
 from utter_calm.analysis.driver.boxed import analyse_boxed
 from utter_calm.analysis.driver.parameters import Told
+from utter_calm.analysis.excitation import Excitation, excitation
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.sweep import analyze_linear
 from utter_calm.analysis.transforms import ComplexArray
@@ -46,13 +48,19 @@ def heard_current(capture: Capture) -> Capture | None:
     return next((capture.only(n) for n, c in enumerate(capture.channels, start=1) if c.role == CURRENT), None)
 
 
-def heard_impedance(current: Capture, volts: FloatArray, sweep: Sweep) -> HeardImpedance | None:
-    """The impedance by the current, as :func:`heard_current` gives it; None where nothing flows."""
+def heard_impedance(
+    current: Capture, played: Callable[[int], tuple[FloatArray, Excitation]], sweep: Sweep
+) -> HeardImpedance | None:  # fmt: skip
+    """The impedance by the current, as :func:`heard_current` gives it; None where nothing flows.
+
+    ``played`` gives the volts, and what they put into each bin for so many recorded: whoever computes this may know it already.
+    """
     amperes = current.signal()
     if float(np.max(np.abs(amperes))) < _FAINT_A:
         return None
+    volts, known = played(len(amperes))
     try:
-        found = analyze_linear(amperes, volts, sweep, current.rate_hz).told
+        found = analyze_linear(amperes, volts, sweep, current.rate_hz, known).told
     except MeasurementError:
         return None
     ohm = 0.0
@@ -89,6 +97,6 @@ def rehearse() -> None:
     volts = sweep.samples(rate, fade_in_s=0.02, fade_out_s=0.01)
     t = np.arange(800) / rate
     ringing = np.convolve(volts, 0.02 * np.exp(-60 * t) * np.sin(2 * np.pi * 90 * t))[: len(volts)]
-    channel = Channel(1, role=CURRENT, unit="A")
-    heard_impedance(Capture((0.1 * volts - ringing)[:, None], rate, (channel,)), volts, sweep)
+    current = Capture((0.1 * volts - ringing)[:, None], rate, (Channel(1, role=CURRENT, unit="A"),))
+    heard_impedance(current, lambda recorded: (volts, excitation(recorded, volts, sweep, rate)), sweep)
     high_order(volts, sweep, 0.0, rate, (np.array([20.0, 2_000.0]), np.ones(2)))

@@ -55,10 +55,23 @@ class Aside:
     def __exit__(self, kind: type[BaseException] | None, what: BaseException | None, where: TracebackType | None) -> None:
         self.let_go()
 
-    def let_go(self, *, wait: bool = True) -> None:
-        """Take back what it has not begun; ``wait`` until what it has begun is done, else it ends by itself after that."""
+    @property
+    def serves(self) -> bool:
+        """Whether it still takes something to compute: it does not when it died."""
+        try:
+            self._pool.submit(int)
+        except (BrokenProcessPool, RuntimeError):
+            return False
+        return True
+
+    def forget(self) -> None:
+        """Take back what it has not begun: nobody wants it any more."""
         with self._lock:
             self._waiting.clear()
+
+    def let_go(self, *, wait: bool = True) -> None:
+        """Take back what it has not begun; ``wait`` until what it has begun is done, else it ends by itself after that."""
+        self.forget()
         self._pool.shutdown(wait=wait, cancel_futures=True)
 
     def analyze(self, kind: StepKind[Any], settings: StepSettings, capture: Capture) -> Coming[Result]:

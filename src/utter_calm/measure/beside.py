@@ -6,7 +6,6 @@ import contextlib
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextvars import ContextVar
-from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from utter_calm.measure.aside import Aside, Coming
@@ -15,33 +14,51 @@ T = TypeVar("T")
 _THREADS = ThreadPoolExecutor(max_workers=2, thread_name_prefix="beside")
 
 
-@dataclass(frozen=True, slots=True)
-class _Helper:
-    """A process that may serve, and what tells that it is up."""
+class Helper:
+    """A second process for one run after another: begun when first of use, replaced where it died, kept until it is let go."""
 
-    aside: Aside
-    up: Coming[Any]
+    def __init__(self) -> None:
+        self._aside: Aside | None = None
+        self._up: Coming[Any] | None = None
+
+    @contextlib.contextmanager
+    def helping(self, rehearsed: Callable[[], Any] | None) -> Iterator[None]:
+        """Have it for what is begun in here; it is up when it has done ``rehearsed``, which loads what is needed.
+
+        With None there is none.
+        """
+        if rehearsed is None:
+            yield
+            return
+        if self._aside is None or self._up is None or not self._aside.serves:
+            self.let_go()
+            self._aside = Aside(given=1)  # who waits computes what it has not begun
+            self._up = self._aside.begin(rehearsed)
+        before = _helper.set(self)
+        try:
+            yield
+        finally:
+            _helper.reset(before)
+            self._aside.forget()  # whoever mutes waits for nothing
+
+    @property
+    def is_up(self) -> bool:
+        """Whether it takes what is begun: until then it is computed here."""
+        return self._up is not None and self._up.is_there
+
+    def begin(self, compute: Callable[[], T]) -> Callable[[], T]:
+        """Begin to compute there."""
+        assert self._aside is not None, "it is asked only where it is up"
+        return self._aside.begin(compute)
+
+    def let_go(self) -> None:
+        """End it, when it has done what it is doing."""
+        if self._aside is not None:
+            self._aside.let_go(wait=False)
+        self._aside = self._up = None
 
 
-_helper: ContextVar[_Helper | None] = ContextVar("helper", default=None)
-
-
-@contextlib.contextmanager
-def helped(rehearsed: Callable[[], Any] | None) -> Iterator[None]:
-    """Have a second process for what is begun in here; it is up when it has done ``rehearsed``, which loads what is needed.
-
-    With None there is none.
-    """
-    if rehearsed is None:
-        yield
-        return
-    aside = Aside(given=1)  # who waits computes what it has not begun
-    before = _helper.set(_Helper(aside, aside.begin(rehearsed)))
-    try:
-        yield
-    finally:
-        _helper.reset(before)
-        aside.let_go(wait=False)  # whoever mutes waits for nothing
+_helper: ContextVar[Helper | None] = ContextVar("helper", default=None)
 
 
 def begun(compute: Callable[[], T]) -> Callable[[], T]:
@@ -50,7 +67,7 @@ def begun(compute: Callable[[], T]) -> Callable[[], T]:
     Without one it is a second thread: that gains a little while transforms let go of the interpreter.
     """
     helper = _helper.get()
-    return helper.aside.begin(compute) if helper is not None and helper.up.is_there else begun_here(compute)
+    return helper.begin(compute) if helper is not None and helper.is_up else begun_here(compute)
 
 
 def begun_here(compute: Callable[[], T]) -> Callable[[], T]:

@@ -128,10 +128,11 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
             raise MeasurementError("This recording was not made by this step: what was played is not known.")
         checked = begun_here(partial(usable_part, capture, channel))
         heard = capture.signal(channel)
-        volts, known = known_between_silences(settings, _fade_in_s(settings), settings.tail_s, len(heard))
+        played = partial(known_between_silences, settings, _fade_in_s(settings), settings.tail_s)
         # sound and current have nothing to do with each other
         current = heard_current(capture)
-        through = _nothing if current is None else begun(partial(heard_impedance, current, volts, settings.sweep))
+        through = _nothing if current is None else begun(partial(heard_impedance, current, played, settings.sweep))
+        volts, known = played(len(heard))
         try:
             found = analyze_loudspeaker(heard, volts, settings.sweep, capture.rate_hz, known, begin=begun)
         finally:

@@ -15,6 +15,7 @@ from utter_calm.job.job import Job
 from utter_calm.job.run.bench import PICKUP_FACTOR
 from utter_calm.job.run.prompt import Answer, Prompt
 from utter_calm.job.take import TakeSummary
+from utter_calm.measure.beside import Helper
 from utter_calm.measure.kind import StepSettings
 from utter_calm.measure.level_effect import Effect, find_level
 from utter_calm.quantities import Measured, number_of, si_text
@@ -37,6 +38,7 @@ class JobSession(Soaking):
         self._computations: set[Computation] = set()
         self._askers: list[Newest] = []
         self._watcher: WatchWorker | None = None
+        self._helper = Helper()
         self._search_cancel = threading.Event()
         self._searching = False
         self._keep_when_settled = False
@@ -138,7 +140,9 @@ class JobSession(Soaking):
             then()
 
     def _start_run(self, cells: list[Cell], *, paced: bool, auto: bool) -> None:
-        worker = RunWorker(self.job, cells, self.bench, paced=paced, auto=auto, check=self.check_leads, parent=self)
+        worker = RunWorker(
+            self.job, cells, self.bench, self._helper, paced=paced, auto=auto, check=self.check_leads, parent=self
+        )  # fmt: skip
         worker.progressed.connect(self.progressed)
         worker.taken.connect(self._taken)
         worker.cancelled.connect(lambda: self.told.emit("Stopped. Takes that were finished are stored."))
@@ -261,6 +265,7 @@ class JobSession(Soaking):
         def leave() -> None:
             self.job.close()  # first: no instrument keeps a file open
             self.bench.close()
+            self._helper.let_go()
 
         let_go(threads, leave, wait_ms=wait_ms)
 

@@ -16,7 +16,7 @@ from utter_calm.job.run.calibration import CalibrationWanted, calibrate_bench
 from utter_calm.job.run.microphone import CalibratorWanted, calibrate_microphone
 from utter_calm.job.run.prompt import Answer, Prompt
 from utter_calm.job.run.run import RunHooks, RunProgress, run_cells
-from utter_calm.measure.beside import helped
+from utter_calm.measure.beside import Helper
 from utter_calm.measure.impedance_sweep import ImpedanceSweepSettings
 from utter_calm.measure.kind import StepKind
 from utter_calm.measure.part_watch import PartWatch, watch_until_new
@@ -77,14 +77,16 @@ class RunWorker(AskingWorker):
     progressed = Signal(object)
     taken = Signal(object, object)
 
-    def __init__(self, job: Job, cells: list[Cell], bench: Bench, *, paced: bool, auto: bool, check: bool, parent: QObject) -> None:
+    def __init__(
+        self, job: Job, cells: list[Cell], bench: Bench, helper: Helper, *, paced: bool, auto: bool, check: bool, parent: QObject
+    ) -> None:  # fmt: skip
         super().__init__(bench, auto=auto, parent=parent)
-        self._job, self._cells, self._paced = job, cells, paced
+        self._job, self._cells, self._helper, self._paced = job, cells, helper, paced
         self._document, self._check = job.document, check
 
     def _work(self) -> None:
         hooks = RunHooks(ask=self._ask, progress=self._progress, finished=self.taken.emit, check=self._check)
-        with helped(self._rehearsed()):  # it loads while the first sound plays
+        with self._helper.helping(self._rehearsed()):  # it loads while the first sound plays
             run_cells(
                 self._job, self._cells, self._bench, hooks, cancel=self._cancel, paced=self._paced, document=self._document,
             )  # fmt: skip
