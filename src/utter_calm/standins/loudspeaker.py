@@ -6,7 +6,9 @@ The first column is the microphone's volts, the second those across the resistor
 from __future__ import annotations
 
 import math
+from copy import deepcopy
 from dataclasses import dataclass, field, replace
+from functools import lru_cache
 
 import numpy as np
 
@@ -151,26 +153,42 @@ def _complex(values: FloatArray | ComplexArray) -> ComplexArray:
     return np.asarray(values, dtype=np.complex128)
 
 
+@lru_cache(maxsize=16)
+def _paths(
+    model: LoudspeakerModel, where: tuple[str, float, float, float], rate_hz: int, taps: int
+) -> tuple[ComplexArray, ComplexArray, ComplexArray, ComplexArray]:  # fmt: skip
+    """From speed of cone and port (bins,) to volts of the microphone, and the same for what comes late by the room: kept.
+
+    Take after take nothing of it moves, and somebody waits for the sound.
+    """
+    f: FloatArray = np.asarray(np.fft.rfftfreq(taps, 1 / rate_hz), dtype=np.float64)
+    cone, port = heard_at(model, f, *where)
+    # speed to acceleration; close to half the rate nothing is left of it, and all that is heard is heard by the microphone
+    part = np.clip((f / rate_hz - _TO_PART) / (0.5 - _TO_PART), 0, 1)
+    soft = np.where(f < _TO_PART * rate_hz, 1.0, np.cos(np.pi / 2 * part) ** 2)
+    # a sharp end of the band rings before as well: there must be room for that
+    common = 2j * np.pi * f * soft * SENSITIVITY * response_of(f) * np.exp(-2j * np.pi * f * _AHEAD / rate_hz)
+    late = common * (DENSITY * model.driver.sd / (2 * math.pi))
+    return common * cone, common * port, late * set_out(model, f, 1.2), -late
+
+
+@lru_cache(maxsize=32)
+def _at_rest(model: DriverModel, sense_ohm: float, state: str, rate_hz: int) -> LinearCircuit:
+    return circuit_of(model, sense_ohm).answer(state, rate_hz)
+
+
 class _Way:
     """One driver: from volts to pascal at the microphone and to its current; carries its state to the next block."""
 
     def __init__(self, model: LoudspeakerModel, bench: Bench, taps: int, tail: FloatArray) -> None:
-        rate = bench.rate_hz
-        circuit = circuit_of(model.driver, bench.sense_ohm)
+        rate, driver = bench.rate_hz, model.driver
         self._model, self._rng = model, np.random.default_rng(bench.seed)
-        self._current, self._speed = circuit.answer("i", rate), circuit.answer("u", rate)
-        self._moved = circuit.answer("x", rate)
-        self._port = circuit.answer("uv", rate) if model.driver.vent else None
-        f: FloatArray = np.asarray(np.fft.rfftfreq(taps, 1 / rate), dtype=np.float64)
-        cone, port = heard_at(model, f, *_where(bench))
-        # speed to acceleration; close to half the rate nothing is left of it, and all that is heard is heard by the microphone
-        soft = np.where(f < _TO_PART * rate, 1.0, np.cos(np.pi / 2 * np.clip((f / rate - _TO_PART) / (0.5 - _TO_PART), 0, 1)) ** 2)
-        # a sharp end of the band rings before as well: there must be room for that
-        common = 2j * np.pi * f * soft * SENSITIVITY * response_of(f) * np.exp(-2j * np.pi * f * _AHEAD / rate)
+        self._current, self._speed, self._moved = (deepcopy(_at_rest(driver, bench.sense_ohm, state, rate)) for state in "iux")
+        self._port = deepcopy(_at_rest(driver, bench.sense_ohm, "uv", rate)) if driver.vent else None
+        cone, port, cone_late, port_late = _paths(model, _where(bench), rate, taps)
         late = np.fft.rfft(tail, taps)
-        level = DENSITY * model.driver.sd / (2 * math.pi)
-        self._to_cone = PathFilter(np.fft.irfft(common * (cone + level * late * set_out(model, f, 1.2)), taps))
-        self._to_port = PathFilter(np.fft.irfft(common * (port - level * late), taps)) if self._port is not None else None
+        self._to_cone = PathFilter(np.fft.irfft(cone + cone_late * late, taps))
+        self._to_port = PathFilter(np.fft.irfft(port + port_late * late, taps)) if self._port is not None else None
 
     def process(self, volts: FloatArray) -> tuple[FloatArray, FloatArray]:
         """Give the microphone's volts and the amperes (n,) of a block of the source."""
