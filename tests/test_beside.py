@@ -83,6 +83,15 @@ def test_nobody_waits_for_one_that_is_not_needed_any_more(helper):
     assert threading.active_count() <= before + 2
 
 
+def test_the_program_waits_for_it_at_its_end(helper):
+    with helper.helping(rehearse):
+        wait_until_up(helper)
+        working = beside.begun(functools.partial(time.sleep, 0.5))
+    helper.let_go()
+    assert beside.all_ended(10)
+    assert working.begun.done()
+
+
 def long():
     time.sleep(3)
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from utter_calm.analysis.acoustic.gate import Gate
-from utter_calm.analysis.acoustic.geometry import Layout
+from utter_calm.analysis.acoustic.geometry import Layout, speed_of_sound
 from utter_calm.errors import InputError
 from utter_calm.measure.kind import sample_rate, setting
 from utter_calm.measure.swept import SweptSettings
@@ -33,7 +33,7 @@ class LoudspeakerSettings(SweptSettings):
     stop_hz: float = setting(20_500.0, "Stop", "Hz", low=40, high=160_000)
     duration_s: float = setting(2.0, "Duration", "s", low=0.5, high=120)
     level_v: float = setting(1.0, "Level at the output", "V", low=1e-4, high=200)
-    tail_s: float = setting(0.05, "Listens on for", "s", low=0.05, high=10, rare=True)
+    tail_s: float = setting(0.03, "Listens on, once its end has come, for", "s", low=0.02, high=10, rare=True)
     distance_m: float = setting(1.0, "Distance", "m", low=0.005, high=100, analysis_only=True)
     situation: str = setting(IN_ROOM, "Situation", choices=SITUATIONS, analysis_only=True)
     gate: str = setting(AUTO, "Window", choices=GATES, analysis_only=True)
@@ -68,6 +68,11 @@ class LoudspeakerSettings(SweptSettings):
             raise InputError(
                 f"The room of {self.ceiling_m:g} m is lower than what stands in it ({top:g} m).", hint="Check heights."
             )
+
+    @property
+    def listens_s(self) -> float:
+        """How long is listened after the sweep: its end takes its time to come."""
+        return self.tail_s + self.distance_m / speed_of_sound(self.air_k - 273.15)
 
     @property
     def layout(self) -> Layout:

@@ -69,10 +69,10 @@ class Aside:
         with self._lock:
             self._waiting.clear()
 
-    def let_go(self, *, wait: bool = True) -> None:
-        """Take back what it has not begun; ``wait`` until what it has begun is done, else it ends by itself after that."""
+    def let_go(self) -> None:
+        """Take back what it has not begun, and wait until what it has begun is done."""
         self.forget()
-        self._pool.shutdown(wait=wait, cancel_futures=True)
+        self._pool.shutdown(cancel_futures=True)
 
     def analyze(self, kind: StepKind[Any], settings: StepSettings, capture: Capture) -> Coming[Result]:
         """Begin to analyse a take, or put it in the queue for it."""

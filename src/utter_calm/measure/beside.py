@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import contextlib
+import threading
+import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextvars import ContextVar
@@ -52,10 +54,23 @@ class Helper:
         return self._aside.begin(compute)
 
     def let_go(self) -> None:
-        """End it, when it has done what it is doing."""
+        """End it, when it has done what it is doing; nobody waits for that, but for who ends the program: :func:`all_ended`."""
         if self._aside is not None:
-            self._aside.let_go(wait=False)
+            thread = threading.Thread(target=self._aside.let_go, name="ending", daemon=True)
+            thread.start()
+            _ending.append(thread)
         self._aside = self._up = None
+
+
+_ending: list[threading.Thread] = []
+
+
+def all_ended(wait_s: float) -> bool:
+    """Wait for processes that were let go; whether all have ended: a pool that is left in the middle of it complains."""
+    deadline = time.monotonic() + wait_s
+    for thread in _ending:
+        thread.join(max(0.0, deadline - time.monotonic()))
+    return not any(thread.is_alive() for thread in _ending)
 
 
 _helper: ContextVar[Helper | None] = ContextVar("helper", default=None)

@@ -112,7 +112,7 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
 
     def stimulus(self, settings: LoudspeakerSettings) -> Stimulus:
         """Give the sweep between two silences."""
-        return between_silences(settings, _fade_in_s(settings), settings.tail_s)
+        return between_silences(settings, _fade_in_s(settings), settings.listens_s)
 
     def signal(self, settings: LoudspeakerSettings) -> str:
         """Say what is played."""
@@ -128,7 +128,7 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
             raise MeasurementError("This recording was not made by this step: what was played is not known.")
         checked = begun_here(partial(usable_part, capture, channel))
         heard = capture.signal(channel)
-        played = partial(known_between_silences, settings, _fade_in_s(settings), settings.tail_s)
+        played = partial(known_between_silences, settings, _fade_in_s(settings), settings.listens_s)
         # sound and current have nothing to do with each other
         current = heard_current(capture)
         through = _nothing if current is None else begun(partial(heard_impedance, current, played, settings.sweep))

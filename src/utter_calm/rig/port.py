@@ -93,6 +93,8 @@ class Port:
         self._resting, self._closed = threading.Event(), threading.Event()
         self._problem: UtterCalmError | None = None
         self._filler: threading.Thread | None = None
+        # nothing of a simulated device runs dry: it is often let go before, and what was heard is analysed now
+        self._patient = settings.block_frames / settings.rate_hz if device.info.simulated else 0.0
         if settings.paced and fills_pauses:
             self._filler = threading.Thread(target=self._fill_pauses, name="port", daemon=True)
             self._filler.start()
@@ -233,6 +235,8 @@ class Port:
         while not self._closed.is_set():
             if not self._resting.wait(0.05):
                 continue
+            if self._patient and self._hold is None and self._closed.wait(self._patient):
+                return
             with self._lock:
                 if self._closed.is_set() or not self._resting.is_set():
                     continue

@@ -15,6 +15,7 @@ from PySide6.QtGui import QIcon, QPixmap
 from PySide6.QtWidgets import QApplication
 
 from utter_calm import __version__
+from utter_calm.measure.beside import all_ended
 from utter_calm.memory import keep_freed_memory
 from utter_calm.ui.look.theme import apply_theme, load_fonts
 from utter_calm.ui.shell.main_window import MainWindow
@@ -62,7 +63,7 @@ def run_window(path: Path | None, *, run_missing: bool = False) -> int:
     if run_missing:
         window.run_missing()
     status = application.exec()
-    if not all_over(_LONGEST_MS):
+    if not all_over(_LONGEST_MS) or not all_ended(_LONGEST_MS / 1000):
         os._exit(status)  # what is left computes only; all that was finished is stored
     return status
 
