@@ -80,7 +80,8 @@ def test_nobody_waits_for_one_that_is_not_needed_any_more(helper):
         pass
     helper.let_go()
     assert time.monotonic() - began < 2
-    assert threading.active_count() <= before + 2
+    assert beside.all_ended(20)
+    assert threading.active_count() <= before
 
 
 def test_the_program_waits_for_it_at_its_end(helper):
