@@ -75,6 +75,8 @@ class SweepAnalysis:
         R.m.s. of the recording while the sweep sounds over that of the silence before and after; None where there is none.
     hum
         What was taken off of the mains; None where nothing was.
+    cut_hz
+        What the sweep had reached when the recording ended; infinite where all of it was heard.
     """
 
     frequency_hz: FloatArray
@@ -86,6 +88,7 @@ class SweepAnalysis:
     faults: SweepFaults = NO_FAULTS
     snr: float | None = None
     hum: Hum | None = None
+    cut_hz: float = float("inf")
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -140,16 +143,18 @@ def analyze_linear(
     if moved is not None:  # where something is missing what was found is as sure as it had settled
         u_gain = np.hypot(u_gain, np.interp(grid / found.bin_hz, np.arange(len(moved)), moved))
     _doubt(_unheard(faults, sweep, found.delay_s, rate_hz), grid, gain, u_gain)
+    cut_hz = heard_to(response, found, sweep, rate_hz)
     told = SweepAnalysis(
         frequency_hz=grid,
         gain=gain,
         u_gain=u_gain,
         faults=faults,
         delay_s=found.delay_s,
-        valid_hz=(found.low_hz, min(found.high_hz, heard_to(response, found, sweep, rate_hz))),
+        valid_hz=(found.low_hz, min(found.high_hz, cut_hz)),
         orders=(),
         snr=_snr(response, sweep, found.delay_s, rate_hz),
         hum=whole.hum,
+        cut_hz=cut_hz,
     )
     return WholeSweep(told, found, noise, whole.filled)
 

@@ -23,6 +23,10 @@ def heard_trust(trust: Sequence[Trust], found: SweepAnalysis, channel: int, swee
 def _sweep_trust(found: SweepAnalysis, channel: int, sweep: Sweep, rate_hz: float) -> list[Trust]:
     """Say what befell the recording of a sweep, and what was done about it."""
     out = []
+    if math.isfinite(found.cut_hz):
+        came, known = si_text(found.delay_s, "s", digits=3), si_text(found.valid_hz[1], "Hz", digits=3)
+        text = f"The recording of channel {channel} ends while the sweep is still heard, which comes {came} late: nothing is known"
+        out.append(Trust("ends_too_soon", f"{text} above {known}. Record for longer, or take out what delays it."))
     if found.hum is not None:
         hum, below = found.hum.frequency_hz, -20 * math.log10(found.hum.share)
         text = f"Hum of {hum:.2f} Hz and its multiples, {below:.0f} dB below the recording of channel {channel}, was taken out."
