@@ -84,16 +84,15 @@ class Port:
         all_left()
         self._stream = device.open(settings)
         self._latency = self._stream.latency_frames
-        self._last = np.zeros(self.outputs)
+        self._last, self._blocks = np.zeros(self.outputs), list[RecordedBlock]()
         self._hold: Hold | None = None
-        self._blocks: list[RecordedBlock] = []
         self._frame = self._answered = 0
         self._lost = self._interruptions = 0
         self._lock = threading.RLock()
         self._resting, self._closed = threading.Event(), threading.Event()
         self._problem: UtterCalmError | None = None
         self._filler: threading.Thread | None = None
-        # nothing of a simulated device runs dry: it is often let go before, and what was heard is analysed now
+        # nothing of a simulated device runs dry, and what it was played for is computed now
         self._patient = settings.block_frames / settings.rate_hz if device.info.simulated else 0.0
         if settings.paced and fills_pauses:
             self._filler = threading.Thread(target=self._fill_pauses, name="port", daemon=True)
@@ -233,10 +232,8 @@ class Port:
     def _fill_pauses(self) -> None:
         """Feed the stream while nobody plays, in the rhythm of the device."""
         while not self._closed.is_set():
-            if not self._resting.wait(0.05):
+            if not self._resting.wait(0.05) or self._closed.wait(self._patient if self._hold is None else 0.0):
                 continue
-            if self._patient and self._hold is None and self._closed.wait(self._patient):
-                return
             with self._lock:
                 if self._closed.is_set() or not self._resting.is_set():
                     continue
