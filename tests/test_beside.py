@@ -73,6 +73,7 @@ def test_where_it_dies_the_rest_is_computed_here(helper, capture):
         assert np.array_equal(impedance(capture).magnitude, alone.magnitude)
 
 
+@pytest.mark.long
 def test_nobody_waits_for_one_that_is_not_needed_any_more(helper):
     before = threading.active_count()
     began = time.monotonic()
@@ -84,6 +85,7 @@ def test_nobody_waits_for_one_that_is_not_needed_any_more(helper):
     assert threading.active_count() <= before
 
 
+@pytest.mark.long
 def test_the_program_waits_for_it_at_its_end(helper):
     with helper.helping(rehearse):
         wait_until_up(helper)
@@ -112,6 +114,7 @@ def test_it_stays_for_the_next_run_which_waits_for_nothing_of_the_last_one(helpe
         assert any(beside.begun(os.getpid)() == first for _ in range(2_000) if not time.sleep(0.001))
 
 
+@pytest.mark.long
 def test_one_that_died_is_replaced_by_the_next_run(helper):
     with helper.helping(rehearse):
         wait_until_up(helper)

@@ -230,6 +230,7 @@ def test_help_everywhere(call):
         assert "Usage" in out
 
 
+@pytest.mark.long
 def test_the_headless_demo_does_the_whole_job(call, tmp_path, monkeypatch):
     """On the first unit's first steps; the whole delivery takes minutes, and its parts are tested one by one."""
     monkeypatch.setattr("utter_calm.demo.demo_document", small_demo)

@@ -119,6 +119,7 @@ def test_a_multitone_and_a_clock_that_is_not_ours(call, tmp_path, noise):
     assert found(out)["clock_skew"] == pytest.approx(25, abs=0.05)  # its tones stand on a usual grid: told without the stimulus
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("command", ["tone", "imd", "edges", "sweep"])
 def test_the_file_that_was_played_tells_the_skew_of_the_clocks(call, tmp_path, noise, command):
     t = np.arange(RATE) / RATE

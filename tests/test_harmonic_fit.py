@@ -81,7 +81,7 @@ def test_the_start_value_lies_well_within_half_a_bin():
         peak_frequency(line_spectrum(np.zeros(1_000), 48_000), 10, 24_000)
 
 
-@pytest.mark.sampled(12)
+@pytest.mark.sampled(6)
 @pytest.mark.parametrize("rate", [44_100, 48_000, 96_000, 192_000])
 @pytest.mark.parametrize("k", range(2, 12))
 def test_a_harmonic_on_half_the_rate_spoils_nothing(rate, k, noise):

@@ -43,7 +43,7 @@ def test_hum_pulls_neither_level_nor_distortion(noise, frequency, seconds):
     assert not frequency_moves(found)
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("seconds", [1.2, 2.3, 3.6])
 @pytest.mark.parametrize(("frequency", "mains"), [(100.0, 50.06), (100.0, 49.93), (150.3, 50.05), (250.1, 49.95), (200.0, 50.02)])
 def test_a_harmonic_in_the_place_of_hum_is_parted_from_it_or_as_uncertain(frequency, mains, seconds):

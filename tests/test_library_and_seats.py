@@ -42,6 +42,7 @@ def test_a_mean_of_power_and_of_complex_values():
         average([(F[:100], one[1][:100]), (F[200:], one[1][200:])])
 
 
+@pytest.mark.long
 def test_seats_are_averaged_with_their_spread(seats, capsys):
     assert run(["table", str(seats), "--json"]) == 0
     told = json.loads(capsys.readouterr().out)

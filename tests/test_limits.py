@@ -66,6 +66,7 @@ def electronics():
     return out
 
 
+@pytest.mark.long
 def test_the_whole_set_takes_less_than_30_seconds_of_sound(electronics):
     assert sum(capture.duration_s for capture, _ in electronics.values()) < 30
 

@@ -10,6 +10,7 @@ TOOL = Path(__file__).parents[1] / "tools" / "random-user"
 
 
 @pytest.mark.timeout(240)
+@pytest.mark.long
 def test_a_random_user_brings_nothing_down():
     done = subprocess.run([sys.executable, TOOL, "--events", "80", "--seeds", "1"], capture_output=True, text=True, check=False)
     assert done.returncode == 0, done.stdout[-4000:]

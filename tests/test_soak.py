@@ -131,6 +131,7 @@ def test_what_makes_no_sense_is_refused(wrong):
         Soak(60.0, 600.0, "level", most_moved=0.0)
 
 
+@pytest.mark.long
 def test_by_commands(call, tmp_path):
     job = tmp_path / "s.calm"
     assert call("new", job, "--kind", "power-amplifier")[0] == 0

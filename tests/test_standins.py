@@ -129,7 +129,7 @@ def heard(unit, frequency, level_v, *, rate=RATE, seconds=0.6, channel=0, load=m
     return analyze_tone(y[int(0.4 * rate) :, channel], rate, near_hz=frequency)
 
 
-@pytest.mark.sampled(12)
+@pytest.mark.sampled(6)
 @pytest.mark.parametrize("name", CATALOGUE)
 def test_a_stand_in_does_not_care_how_its_blocks_are_cut(name):
     """And gives as many frames as it was given, finite, from any block, even an empty one's neighbour of one frame."""

@@ -54,7 +54,7 @@ def off_by(capture, direct):
     return np.angle(ratio), 20 * np.log10(np.abs(ratio))
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize(("size_s", "period_s", "turn", "most"), [
     (1e-4, 20.0, 0.4, 0.05), (1e-4, 20.0, 2.0, 0.05), (1e-4, 20.0, 4.1, 0.05), (5e-5, 6.0, 0.3, 0.3), (3e-6, 6.0, 0.0, 0.05),
 ])  # fmt: skip
@@ -69,7 +69,8 @@ def test_a_delay_that_wanders_is_followed_and_its_phase_is_that_of_a_wire(size_s
     assert not codes & {"gain_moved", "marks_unlike"}
 
 
-@pytest.mark.parametrize("kind", ["response", "loudspeaker", pytest.param("multitone", marks=pytest.mark.long)])
+@pytest.mark.long
+@pytest.mark.parametrize("kind", ["response", "loudspeaker", "multitone"])
 def test_how_sure_a_course_is_holds(kind):
     """Over links whose rate walks at random: what is left lies within what is stated, moment by moment, 19 of 20 times."""
     step, settings = {
@@ -151,7 +152,7 @@ def in_a_room(pack, seed):
     return replace(pack, samples=fftconvolve(pack.samples[:, 0], room)[: len(pack.samples), None])
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("seed", range(4))
 def test_in_a_room_a_steady_clock_is_not_followed_and_another_is(seed):
     """What rings after the last mark tells of the room as well: without it the marks differ from what is played."""
