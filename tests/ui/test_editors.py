@@ -140,6 +140,20 @@ def test_removing_a_step_keeps_its_takes(qtbot, measured_window):
     assert space.coverage.model.view.cells[0][1].take_id is not None
 
 
+def test_a_claims_setup_and_margin_are_not_cut_off_where_there_is_room(qtbot, measured_window):
+    measured_window.resize(1280, 800)
+    space = measured_window.workspace
+    space.show_place("claims")
+    qtbot.wait(50)
+    table, headings = space.claims.table, space.claims.model.headings
+    for column in (headings.index("setup"), headings.index("margin")):
+        assert table.columnWidth(column) >= table.sizeHintForColumn(column)
+    measured_window.resize(1024, 640)
+    qtbot.wait(50)
+    assert table.horizontalScrollBar().maximum() == 0
+    assert table.columnWidth(headings.index("claim")) > 120
+
+
 def test_claims_are_added_edited_and_removed(qtbot, measured_window):
     space = measured_window.workspace
     space.show_place("claims")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, Signal
-from PySide6.QtGui import QPainter
+from PySide6.QtGui import QPainter, QResizeEvent
 from PySide6.QtWidgets import QHeaderView, QStyledItemDelegate, QStyleOptionViewItem
 
 from utter_calm.job.document import Claim
@@ -16,6 +16,9 @@ from utter_calm.ui.places.claim_editor import claim_editor
 from utter_calm.ui.places.table_place import TablePlace
 from utter_calm.ui.places.tables import ROW_ROLE, ClaimsModel
 from utter_calm.ui.state.session import JobSession
+
+_VERDICT, _CLAIM, _SETUP, _MEASURED, _MARGIN = range(5)
+_LEAST, _CLAIMS_PART, _PADDING = 60, 0.35, 8
 
 
 class _OutcomeDelegate(QStyledItemDelegate):
@@ -45,12 +48,9 @@ class ClaimsPlace(TablePlace):
             ClaimsModel(),
         )
         self.table.setItemDelegateForColumn(0, _OutcomeDelegate(self.table))
-        header = self.table.horizontalHeader()
-        for column, width in enumerate((128, 0, 60, 120, 150)):
-            if width:
-                self.table.setColumnWidth(column, width)
-            else:
-                header.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
+        for column, width in ((_VERDICT, 128), (_MEASURED, 120)):
+            self.table.setColumnWidth(column, width)
+        self.table.horizontalHeader().setSectionResizeMode(_CLAIM, QHeaderView.ResizeMode.Stretch)
         self.add = self.add_button("Add a claim", "What is the unit said to do? (Ctrl+L)", self._add)
         self.change = self.add_button("Edit", "Edit the chosen claim", self._edit)
         self.remove = self.add_button("Remove", "Remove the chosen claims; undo brings them back", self._remove)
@@ -58,6 +58,26 @@ class ClaimsPlace(TablePlace):
         self.table.doubleClicked.connect(lambda index: self.pressed.emit(*index.data(ROW_ROLE)[:2]))
         self.table.selectionModel().selectionChanged.connect(lambda *_: self._enable())
         self.renew()
+
+    def renew(self) -> None:
+        """Look at the job again, and give each column what its words need."""
+        super().renew()
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Share the width anew."""
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        """Setup and margin take what they need, as long as the claim has its part; the claim has the rest."""
+        table = self.table
+        needs = {column: table.sizeHintForColumn(column) + _PADDING for column in (_CLAIM, _SETUP, _MARGIN)}
+        claims = min(needs.pop(_CLAIM), _CLAIMS_PART * table.viewport().width())
+        room = table.viewport().width() - claims - table.columnWidth(_VERDICT) - table.columnWidth(_MEASURED)
+        scale = min(1.0, room / sum(needs.values()))
+        for column, width in needs.items():
+            table.setColumnWidth(column, max(_LEAST, int(width * scale)))
 
     def _enable(self) -> None:
         claims = {claim.id for claim, _, _ in self.chosen()}
