@@ -53,7 +53,7 @@ def curves(capture):
     return found.trace("response", 1)
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize(("rate", "skew"), [(48_000, 0.0), (44_100, 2e-4), (48_000, -2e-4), (96_000, 3e-5), (44_100, 0.0)])
 def test_the_response_is_that_of_a_wire(rate, skew):
     pack = make_pack(KIND, SETTINGS)
@@ -125,7 +125,7 @@ def slipped(recorded, pack, frames, share):
     return np.concatenate([recorded[:at], more, recorded[at + max(0, -frames) :]])
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize(("frames", "share"), [(1, 0.1), (-1, 0.9), (2, 0.5), (-5, 0.5), (48, 0.2), (-300, 0.62)])
 def test_a_delay_that_jumps_between_the_marks_is_told(frames, share):
     """Its whole size is found, or half of it, by whether one side of the jump or both are in the marks' band; beside that it looks
@@ -163,6 +163,7 @@ def regulated(samples, share, attack_s=0.05, rate=48_000):
     return samples * np.maximum(level, 1e-3 * level.max())[:, None] ** -share
 
 
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("key", ["response", "multitone", "edges"])
 def test_a_gain_that_does_the_same_to_both_marks_is_told(key):
     kind = KINDS[key]
@@ -239,7 +240,7 @@ def test_a_coder_with_losses_is_told_by_marks_that_are_no_longer_alike(how, nois
     assert "coded with losses" in unlike.text
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize("noise", [1e-5, 1e-3, 0.05])
 @pytest.mark.parametrize("seed", range(3))
 def test_marks_in_noise_are_alike(noise, seed):

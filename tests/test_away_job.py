@@ -16,6 +16,7 @@ def recorded(path: Path, out: Path, gain=0.8):
     return out
 
 
+@pytest.mark.long
 def test_by_commands(call, tmp_path):
     job = tmp_path / "phone.calm"
     assert call("new", job, "--kind", "cable", "--name", "Long line")[0] == 0

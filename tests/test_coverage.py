@@ -191,7 +191,7 @@ def scatter(measure, repeats=REPEATS):
     return out
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize(
     ("measure", "named"),
     [

@@ -39,7 +39,7 @@ def disturb(kind, rng):
     return x, frequency
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize("kind", ["clean", "drift", "flutter", "hum", "clicks", "dropout", "lost"])
 def test_the_stated_figure_covers_the_error(kind):
     truth = {"level": 0.5, "thd": 1e-3 * np.sqrt(sum(1 / k**2 for k in range(2, 6))), "harmonic_2": 0.5e-3,
@@ -63,7 +63,7 @@ def test_the_stated_figure_covers_the_error(kind):
     assert len(missed) <= (2 if kind == "flutter" else told // 50), missed
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize(
     ("kind", "code"), [("clicks", "clicks"), ("dropout", "dropout"), ("lost", "dropout"), ("flutter", "drift")]
 )

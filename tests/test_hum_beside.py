@@ -24,6 +24,7 @@ def with_hum(frequency, noise, *, seconds=1.0, hum=5e-3, level=0.5, multiples=(1
     return level * tone + hum * lines + noise.normal(0, 1e-5, len(t))
 
 
+@pytest.mark.sampled(8)
 @pytest.mark.parametrize("seconds", [0.8, 1.37])
 @pytest.mark.parametrize("frequency", [48.0, 52.5, 60.0, 97.0, 103.1, 120.0, 152.6, 31.5, 49.0 / 2, 1_003.0])
 def test_hum_pulls_neither_level_nor_distortion(noise, frequency, seconds):

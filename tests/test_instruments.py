@@ -45,6 +45,7 @@ def serve():
         server.close()
 
 
+@pytest.mark.sampled(3)
 @pytest.mark.parametrize("name", sorted(MODELS))
 def test_every_shipped_profile_fits_its_stand_in(name, serve):
     assert name in known_profiles()

@@ -38,7 +38,7 @@ def prompt():
     return {kind.key: measured(kind, 0.0, tells=True)[1] for kind in PLAYED}
 
 
-@pytest.mark.sampled(3)
+@pytest.mark.sampled(2)
 @pytest.mark.parametrize(("latency_s", "tells"), [(0.02, False), (0.12, True), (0.6, False)])
 @pytest.mark.parametrize("kind", PLAYED, ids=lambda k: k.key)
 def test_the_answers_are_the_same(prompt, kind, latency_s, tells):

@@ -71,6 +71,7 @@ def test_the_whole_set_takes_less_than_30_seconds_of_sound(electronics):
     assert sum(capture.duration_s for capture, _ in electronics.values()) < 30
 
 
+@pytest.mark.long
 def test_nothing_in_the_set_is_doubtful(electronics):
     for key, (_, result) in electronics.items():
         assert not [t for t in result.trust if t.grave], key

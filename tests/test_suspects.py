@@ -61,7 +61,7 @@ def test_roughness_counts_about_the_resonance_alone():
     assert look(FINE, driver(FINE) * scatter(FINE, 3e-3))[1] is None
 
 
-@pytest.mark.sampled(2)
+@pytest.mark.sampled(1)
 @pytest.mark.parametrize(("unit", "code", "words"), [
     ("surround driver, loose clip", "loose_contact", "is a clip loose"),
     ("surround driver, coil rubs", "rough_resonance", "coil rub"),

@@ -25,6 +25,7 @@ CHAINS = {
 }  # fmt: skip
 
 
+@pytest.mark.sampled(5)
 @pytest.mark.parametrize("chain", CHAINS)
 @pytest.mark.parametrize(
     ("rate", "start", "stop", "seconds"),

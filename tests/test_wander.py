@@ -99,6 +99,7 @@ def test_how_sure_a_course_is_holds(kind):
     assert np.mean(within) > 0.9
 
 
+@pytest.mark.long
 def test_the_smoothest_course_is_as_sure_as_it_says():
     """Out of lags with known noise, of delays whose rate walks at random by a known measure."""
     within, sizes = [], []
@@ -152,7 +153,7 @@ def in_a_room(pack, seed):
     return replace(pack, samples=fftconvolve(pack.samples[:, 0], room)[: len(pack.samples), None])
 
 
-@pytest.mark.sampled(1)
+@pytest.mark.long
 @pytest.mark.parametrize("seed", range(4))
 def test_in_a_room_a_steady_clock_is_not_followed_and_another_is(seed):
     """What rings after the last mark tells of the room as well: without it the marks differ from what is played."""
