@@ -2,6 +2,7 @@
 
 import re
 import xml.etree.ElementTree as ET
+from dataclasses import replace
 
 import numpy as np
 import pypdf
@@ -16,6 +17,7 @@ from utter_calm.job.job import Job
 from utter_calm.present.picture.compose import plot_view
 from utter_calm.present.picture.drawing import Drawing, Frame, Path
 from utter_calm.report.svg import drawing_svg, plot_svg
+from utter_calm.report.unit_page import unit_page
 from utter_calm.report.write import keep_units, report_html, write_report
 
 
@@ -83,6 +85,16 @@ def test_without_claims_the_first_page_is_not_left_empty(seats_job, tmp_path):
     first = pypdf.PdfReader(path).pages[0].extract_text()
     assert "No claims were entered" in first
     assert "Average over positions" in first
+
+
+def test_where_one_picture_is_claimed_others_stand_beside_it(measured):
+    plan, unit = measured.document.plans[0], measured.document.units[0]
+    few = tuple(c for c in plan.claims if c.step == "first-look" and not c.mask)[:1]
+    measured.edit(replace(measured.document, plans=(replace(plan, claims=few),)))
+    titles = [picture.title for picture in unit_page(measured, unit).pictures]
+    assert titles[0] == plan.step("first-look").measure.plots[0].title
+    assert len(titles) == 2
+    assert "<section>" in report_html(measured).partition("Claimed and measured")[2]  # on the same page: there is room
 
 
 @pytest.mark.timeout(240)

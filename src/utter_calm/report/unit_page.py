@@ -1,15 +1,16 @@
-"""A unit's page: the pictures that its claims rest on, its main readings, conditions, calibration, trust and notes."""
+"""A unit's page: pictures, those that its claims rest on first, its main readings, conditions, calibration, trust and notes."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
+from itertools import islice
 from typing import TYPE_CHECKING, cast
 
 from utter_calm.job.document import Cell, Plan, Step, Unit
 from utter_calm.job.facts import Shown, facts_of
 from utter_calm.job.job import Job
 from utter_calm.job.take import TakeSummary
-from utter_calm.measure.kind import PlotSpec
+from utter_calm.measure.kind import PlotSpec, StepKind
 from utter_calm.present.coverage import setup_title
 from utter_calm.present.palette import LIGHT
 from utter_calm.present.panel import panel_view
@@ -25,7 +26,9 @@ from utter_calm.rig.microphone import capsule_of
 if TYPE_CHECKING:
     from utter_calm.measure.acoustic_settings import LoudspeakerSettings
 
-_MOST_PICTURES, _MOST_READINGS = 6, 3
+_FEW, _TWO_ROWS, _MOST_PICTURES = 2, 4, 6
+"""Pictures: with fewer others are shown as well, until they fill two rows."""
+_MOST_READINGS = 3
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,8 +64,14 @@ def unit_page(job: Job, unit: Unit) -> UnitPage | None:
         return None
     stood = [s for step, takes in measured for s in _stood(job, step, takes)]
     claimed = {claim.step for claim in plan.claims}
-    first = [(step, takes) for step, takes in measured if step.id in claimed] or measured
-    pictures = [picture for step, takes in first for picture in _pictures(job, plan, step, takes)]
+    held = [one for one in measured if one[0].id in claimed]
+    pictures = [picture for step, takes in held for picture in _pictures(job, plan, step, takes)]
+    if len(pictures) < _FEW:
+        others = [one for one in measured if one not in held]
+        if held:  # what is deduced tells more than what it is deduced from
+            others.sort(key=lambda one: isinstance(one[0].measure, StepKind))
+        more = (picture for step, takes in others for picture in _pictures(job, plan, step, takes))
+        pictures += islice(more, (_TWO_ROWS if held else _MOST_PICTURES) - len(pictures))
     trust = [f"{step.title}, {setup_title(plan, t.setup)}: {item.text}"
              for step, takes in measured for t in takes for item in t.trust if item.grave]  # fmt: skip
     stale = [f"{step.title}: {words}" for step, takes in measured for t in takes for words in [job.stale(t)] if words]
