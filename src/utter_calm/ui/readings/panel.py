@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QModelIndex, QPointF, QRectF, Qt, Signal
-from PySide6.QtGui import QColor, QPainter, QPaintEvent
+from PySide6.QtGui import QColor, QFontMetrics, QPainter, QPaintEvent, QResizeEvent
 from PySide6.QtWidgets import (
     QAbstractItemView,
     QLineEdit,
@@ -23,18 +23,32 @@ from utter_calm.ui.readings.model import ReadingDelegate, ReadingsModel
 
 _MOST_MAIN = 3
 _MARGINS = 22
+_CLAIM_HEIGHT, _CLAIM_LEFT, _SMALL, _MOST_LINES = 34, 22, 11.5, 3
 
 
 class ClaimLine(QWidget):
-    """One claim with its verdict, in two short lines."""
+    """One claim in a line, and its verdict in one or, where it needs them, two or three."""
 
     def __init__(self, view: ClaimView) -> None:
         super().__init__()
         self._view = view
-        self.setFixedHeight(34)
+        self._said = f"{view.outcome.value}: {view.margin}"
+        self.setFixedHeight(_CLAIM_HEIGHT)
         words = f"{view.outcome.value}: {view.text}, measured {view.measured}, {view.margin}"
         set_tip(self, words)
         self.setAccessibleName(words)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Take the lines that the verdict needs at this width."""
+        super().resizeEvent(event)
+        metrics = QFontMetrics(font(_SMALL))
+        needed = metrics.boundingRect(0, 0, self._room, 1_000, int(Qt.TextFlag.TextWordWrap), self._said).height()
+        more = round(needed / metrics.lineSpacing()) - 1
+        self.setFixedHeight(_CLAIM_HEIGHT + max(0, min(more, _MOST_LINES - 1)) * metrics.lineSpacing())
+
+    @property
+    def _room(self) -> int:
+        return max(1, self.width() - _CLAIM_LEFT)
 
     def paintEvent(self, _event: QPaintEvent) -> None:
         """Shape, claim, verdict."""
@@ -42,15 +56,13 @@ class ClaimLine(QWidget):
         painter = QPainter(self)
         if self._view.outcome is not Outcome.OPEN:
             draw_outcome(painter, self._view.outcome, QPointF(8, 11), 10, p)
-        room = self.width() - 22
-        for text, y, colour, size in (
-            (self._view.text, 15, p.text, 12.5),
-            (f"{self._view.outcome.value}: {self._view.margin}", 30, p.soft_text, 11.5),
-        ):
-            painter.setFont(font(size))
-            painter.setPen(QColor(colour))
-            short = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, room)
-            painter.drawText(QRectF(22, y - 14, room, 18), int(Qt.AlignmentFlag.AlignVCenter), short)
+        painter.setFont(font(12.5))
+        painter.setPen(QColor(p.text))
+        short = painter.fontMetrics().elidedText(self._view.text, Qt.TextElideMode.ElideRight, self._room)
+        painter.drawText(QRectF(_CLAIM_LEFT, 1, self._room, 18), int(Qt.AlignmentFlag.AlignVCenter), short)
+        painter.setFont(font(_SMALL))
+        painter.setPen(QColor(p.soft_text))
+        painter.drawText(QRectF(_CLAIM_LEFT, 18, self._room, self.height() - 18), int(Qt.TextFlag.TextWordWrap), self._said)
         painter.end()
 
 
