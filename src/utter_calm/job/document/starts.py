@@ -211,7 +211,8 @@ def _at_the_seat() -> Plan:
     places = tuple(f"seat {k}" for k in range(1, 5))
     return Plan(
         rig=acoustic_rig(),
-        steps=(_step("loudspeaker", duration_s=4.0, gate="none", distance_m=3.0), _step("seat")),
+        # seats may be far off, and the room counts
+        steps=(_step("loudspeaker", duration_s=4.0, tail_s=0.2, gate="none", distance_m=3.0), _step("seat")),
         factors=(Factor("position", places, "Put the microphone at {value}, where ears would be."),),
     )
 
