@@ -222,6 +222,16 @@ def test_a_vented_box_gives_its_tuning_and_losses(alpha, fb, ql):
     assert box.told.value("f_min") == pytest.approx(fine[crest[0] + np.argmin(size[crest[0] : crest[1]])], rel=2e-4)
 
 
+@pytest.mark.parametrize("coil", ["wright", "power"])
+def test_a_vented_box_is_read_whatever_its_coil(coil):
+    """The coil that others begin from does not fit these, and its QL runs away."""
+    frequency = np.geomspace(15, 20_000, 300)
+    z = noisy(vented(frequency, alpha=2.13, fb=33.7, ql=13.6, coil=coil), 3e-5, np.random.default_rng(4))
+    box = analyse_boxed(frequency, np.abs(z), np.unwrap(np.angle(z)))
+    assert box.vented
+    assert_close(box.told, {"fb": 33.7, "ql": 13.6, "alpha": 2.13}, {"fb": 1e-4, "ql": 2e-3, "alpha": 1e-3})
+
+
 @pytest.mark.parametrize(("at", "q", "ohm"), [(230.0, 20.0, 0.5), (600.0, 30.0, 1.0)])
 def test_a_panel_that_rings_makes_no_vented_box_of_a_closed_one(at, q, ohm):
     z = driver(box=0.010) + wave(FREQUENCY, at, q, ohm)

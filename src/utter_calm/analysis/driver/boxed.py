@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -19,7 +20,7 @@ FloatArray = npt.NDArray[np.float64]
 ComplexArray = npt.NDArray[np.complex128]
 _PEAK, _HIGH = 0.02, 0.3
 _FINE = 2001
-_CLOSE_TO_ALL = "lr2"
+_CLOSE_TO_ALL, _TO_CHOOSE_BY, _MOST_IN_QUESTION = "lr2", 150, 3
 _STARTS = ((3.0, 7.0), (6.0, 20.0), (2.0, 3.0))
 
 
@@ -97,7 +98,7 @@ def analyse_boxed(frequency_hz: FloatArray, ohm: FloatArray, phase_rad: FloatArr
     circuit, data = fit_circuit(data, seen.start)
     # a small second peak may be a panel's that rings beside a closed box's own
     clean = data
-    if not vented:
+    if pair is None or pair.stand_out < _HIGH:
         circuit, clean, _ = find_parasites(data, circuit, None)
     if two is not None and _rest(two.data, two.circuit.impedance(two.data.s)) < _rest(clean, circuit.impedance(clean.s)):
         return two
@@ -155,30 +156,41 @@ def _fit_vented(data: Observed, pair: _Peaks) -> Boxed | None:
     henry = (float(np.median(last[: max(1, len(last) // 3)] / w[: max(1, len(w) // 3)])), float(last[-1] / w[-1])) if len(w) else (
         1e-4, 1e-4)  # fmt: skip
     ends = (float(w[0]), float(w[-1])) if len(w) > 1 else (1e3, 1e4)
-    few, best = data.thinned(150), None
-    # the box hardly minds which coil it is: one that is close to all of them tells it, the others begin from there
-    for coil in sorted(COILS, key=lambda coil: coil.key != _CLOSE_TO_ALL):
-        for more in coil.starts(max(henry[0], 1e-6), max(henry[1], 1e-6), *ends):
-            for q, leak in _STARTS:
-                start = np.concatenate([np.log([re, 1.3 * peak, own, q, alpha, dip, leak]), more])
-                one = _solved(few, coil, start, 1e-6, rough=True)
-                if one is not None and (best is None or one.solution.criterion < best.solution.criterion):
-                    best = one
-                if one is not None:
-                    break
-        if best is not None:
-            break
+    begins = [(coil, more) for coil in COILS for more in coil.starts(max(henry[0], 1e-6), max(henry[1], 1e-6), *ends)]
+    moving = [np.log([re, 1.3 * peak, own, q, alpha, dip, leak]) for q, leak in _STARTS]
+    best = _likeliest(data.thinned(_TO_CHOOSE_BY), begins, moving)
     if best is None:
         return None
-    few = few.with_sigma_of(best.impedance(few.s), robust=True)
-    again = [_solved(few, coil, np.concatenate([best.solution.values[:7], more]), 1e-4, rough=True)
-             for coil in COILS for more in coil.starts(max(henry[0], 1e-6), max(henry[1], 1e-6), *ends)]  # fmt: skip
-    best = min((c for c in again if c is not None), key=lambda c: c.solution.criterion, default=best)
     for _ in range(2):
         data = data.with_sigma_of(best.impedance(data.s), robust=True)
         best = _solved(data, best.coil, best.solution.values, 1e-11) or best
     final = best
     return Boxed(True, final, data, told_by(lambda p: _of_vented(final, p), final.solution.values, final.solution.covariance))
+
+
+def _likeliest(few: Observed, begins: list[tuple[Coil, FloatArray]], moving: list[FloatArray]) -> Vented | None:
+    """The model that tells the most by the least, from where its coil may begin and where driver and box may (7,)."""
+
+    def tried(coils: Iterable[tuple[Coil, FloatArray]], moving: list[FloatArray]) -> list[Vented]:
+        trials = (_solved(few, coil, np.concatenate([m, c]), 1e-5, rough=True) for coil, c in coils for m in moving)
+        return [one for one in trials if one is not None]
+
+    def squares(one: Vented) -> float:
+        return one.solution.squares
+
+    # the box hardly minds which coil it is: one that is close to all of them tells it, the others begin from there
+    near = tried((one for one in begins if one[0].key == _CLOSE_TO_ALL), moving)
+    if not near or squares(min(near, key=squares)) > _PEAK**2 * few.count:
+        near += tried(begins, moving)
+    if not near:
+        return None
+    found = tried(begins, [min(near, key=squares).solution.values[:7]]) or near
+    # scatter as about the closest of them: what a simpler one leaves beyond that is its own
+    few = few.with_sigma_of(min(found, key=squares).impedance(few.s), robust=True)
+    penalty = float(np.log(few.count))
+    found.sort(key=lambda c: float(np.sum(few.rest(c.impedance(few.s)) ** 2)) + penalty * len(c.solution.values))
+    again = [one for c in found[:_MOST_IN_QUESTION] for one in tried([(c.coil, c.solution.values[7:])], [c.solution.values[:7]])]
+    return min(again, key=lambda c: c.solution.criterion, default=found[0])
 
 
 def _solved(data: Observed, coil: Coil, start: FloatArray, close: float, *, rough: bool = False) -> Vented | None:

@@ -221,9 +221,10 @@ def _together(data: Observed, circuit: Circuit, waves: list[Parasite]) -> tuple[
 
     with np.errstate(over="ignore", invalid="ignore", divide="ignore"):
         found = solve(residual, np.array(start), 1e-9)
-    if found is not None and not np.all(np.abs(found.values[own:].reshape(-1, 4)[:, :2]) < BEYOND):
+    if found is None:
         return None
-    if found is None or not circuit.coil.fits(found.values[5 if circuit.creeps else 4 : own]):
+    logarithms = np.concatenate([found.values[:own], found.values[own:].reshape(-1, 4)[:, :2].reshape(-1)])
+    if not np.all(np.abs(logarithms) < BEYOND) or not circuit.coil.fits(found.values[5 if circuit.creeps else 4 : own]):
         return None
     after = [
         Parasite(float(np.exp(f)), float(np.exp(q)), float(a), float(b), score=w.score)
