@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -171,20 +171,22 @@ def _fit_vented(data: Observed, pair: _Peaks) -> Boxed | None:
 def _likeliest(few: Observed, begins: list[tuple[Coil, FloatArray]], moving: list[FloatArray]) -> Vented | None:
     """The model that tells the most by the least, from where its coil may begin and where driver and box may (7,)."""
 
-    def tried(coils: Iterable[tuple[Coil, FloatArray]], moving: list[FloatArray]) -> list[Vented]:
-        trials = (_solved(few, coil, np.concatenate([m, c]), 1e-5, rough=True) for coil, c in coils for m in moving)
-        return [one for one in trials if one is not None]
+    def tried(coils: Iterable[tuple[Coil, FloatArray]], moving: list[FloatArray]) -> Iterator[Vented]:
+        trials = (_solved(few, coil, np.concatenate([m, c]), 1e-4, rough=True) for coil, c in coils for m in moving)
+        return (one for one in trials if one is not None)
 
     def squares(one: Vented) -> float:
         return one.solution.squares
 
     # the box hardly minds which coil it is: one that is close to all of them tells it, the others begin from there
-    near = tried((one for one in begins if one[0].key == _CLOSE_TO_ALL), moving)
-    if not near or squares(min(near, key=squares)) > _PEAK**2 * few.count:
-        near += tried(begins, moving)
+    near = list[Vented]()
+    for one in tried(sorted(begins, key=lambda one: one[0].key != _CLOSE_TO_ALL), moving):
+        near.append(one)
+        if squares(one) < _PEAK**2 * few.count:
+            break
     if not near:
         return None
-    found = tried(begins, [min(near, key=squares).solution.values[:7]]) or near
+    found = list(tried(begins, [min(near, key=squares).solution.values[:7]])) or near
     # scatter as about the closest of them: what a simpler one leaves beyond that is its own
     few = few.with_sigma_of(min(found, key=squares).impedance(few.s), robust=True)
     penalty = float(np.log(few.count))
