@@ -232,6 +232,28 @@ def test_a_vented_box_is_read_whatever_its_coil(coil):
     assert_close(box.told, {"fb": 33.7, "ql": 13.6, "alpha": 2.13}, {"fb": 1e-4, "ql": 2e-3, "alpha": 1e-3})
 
 
+S = 2j * np.pi * FREQUENCY[FREQUENCY > 19]
+
+
+@pytest.mark.parametrize("beside", [
+    lambda z: z + 1 / (S * 1e-4), lambda z: z + 1 / (S * 1e-5), lambda z: 1 / (1 / (z + 5e-4 * S) + 1 / (6 + 1 / (8e-6 * S))),
+], ids=["capacitor", "small capacitor", "crossover"])  # fmt: skip
+def test_what_stands_in_series_or_beside_makes_no_vented_box(beside):
+    z = beside(driver(S.imag / 2 / np.pi, box=0.010))
+    with pytest.raises(ValueError, match=r"no box explains|no circuit"):
+        analyse_boxed(S.imag / 2 / np.pi, np.abs(z), np.unwrap(np.angle(z)))
+
+
+def test_a_vented_box_whose_lower_peak_lies_below_the_curve_is_none_that_is_closed():
+    """Its dip and what rises below tell it: a subwoofer was told as a closed box, with the resonance of its upper peak."""
+    frequency = np.geomspace(19, 20_000, 300)
+    z = vented(frequency, alpha=2.5, fb=28.0, ql=8.0)
+    assert np.argmax(np.abs(z)[frequency < 28]) == 0
+    box = analyse_boxed(frequency, np.abs(z), np.unwrap(np.angle(z)))
+    assert box.vented
+    assert_close(box.told, {"fb": 28.0, "ql": 8.0, "alpha": 2.5}, {"fb": 1e-3, "ql": 1e-2, "alpha": 1e-2})
+
+
 @pytest.mark.parametrize(("at", "q", "ohm"), [(230.0, 20.0, 0.5), (600.0, 30.0, 1.0)])
 def test_a_panel_that_rings_makes_no_vented_box_of_a_closed_one(at, q, ohm):
     z = driver(box=0.010) + wave(FREQUENCY, at, q, ohm)

@@ -18,7 +18,10 @@ from utter_calm.analysis.driver.three_point import NoResonance, three_point
 
 FloatArray = npt.NDArray[np.float64]
 ComplexArray = npt.NDArray[np.complex128]
-_PEAK, _HIGH = 0.02, 0.3
+_PEAK, _RISES, _HIGH, _CLOSE = 0.02, 0.1, 0.3, 0.05
+_MOST_LEFT, _LEAST_ALPHA, _MOST_ALPHA, _LEAST_LOG_QL = 0.1, 0.01, 100.0, -0.7
+_LIKELY = 5.0
+"""Of the logarithms of alpha and of QL: what is beyond ran away."""
 _FINE = 2001
 _CLOSE_TO_ALL, _TO_CHOOSE_BY, _MOST_IN_QUESTION = "lr2", 150, 3
 _STARTS = ((3.0, 7.0), (6.0, 20.0), (2.0, 3.0))
@@ -87,12 +90,13 @@ def analyse_boxed(frequency_hz: FloatArray, ohm: FloatArray, phase_rad: FloatArr
     pair = _two_peaks(frequency_hz, ohm)
     if vented and pair is None:
         raise NoResonance("it has one peak, and a vented box has two")
-    two = None
+    two, left = None, np.inf
     if pair is not None and vented is not False:
         data = observed(frequency_hz, ohm, phase_rad, about_hz=(pair.low, pair.dip, pair.high))
         two = _fit_vented(data, pair)
         # two peaks as high as these stand on no closed box, which need not be tried then
-        if two is not None and (vented or (pair.stand_out > _HIGH and _rest(two.data, two.circuit.impedance(two.data.s)) < _PEAK)):
+        left = np.inf if two is None else _rest(two.data, two.circuit.impedance(two.data.s))
+        if two is not None and left < (_MOST_LEFT if vented else _PEAK if pair.stand_out > _HIGH else 0.0):
             return two
     data = observed(frequency_hz, ohm, phase_rad, about_hz=(seen.fs_hz,))
     circuit, data = fit_circuit(data, seen.start)
@@ -100,10 +104,12 @@ def analyse_boxed(frequency_hz: FloatArray, ohm: FloatArray, phase_rad: FloatArr
     clean = data
     if pair is None or pair.stand_out < _HIGH:
         circuit, clean, _ = find_parasites(data, circuit, None)
-    if two is not None and _rest(two.data, two.circuit.impedance(two.data.s)) < _rest(clean, circuit.impedance(clean.s)):
+    if two is not None and left < min(_MOST_LEFT, _rest(clean, circuit.impedance(clean.s))):
         return two
     if vented:
         raise ValueError("no vented box fits")
+    if _rest(clean, circuit.impedance(clean.s)) > _MOST_LEFT:
+        raise ValueError("no box explains this curve: something stands in series with the driver, or beside it")
     free = electrical(circuit)
     names = {"re": "re", "fs": "fc", "qms": "qmc", "qes": "qec", "qts": "qtc", "zmax": "zmax"}
     kept = [k for k, name in enumerate(free.names) if name in names]
@@ -128,13 +134,18 @@ class _Peaks:
 
 
 def _two_peaks(frequency_hz: FloatArray, ohm: FloatArray) -> _Peaks | None:
-    """The two peaks; None where there is one only."""
+    """The two peaks, or one and where the curve begins, if it falls from there; None where there is one only."""
     from scipy.signal import find_peaks  # noqa: PLC0415 - heavy: not before there is something to look at
 
     level = np.log(ohm)
     noise = float(np.median(np.abs(np.diff(level, 2)))) / 0.6745 / np.sqrt(6)
     peaks, about = find_peaks(level, prominence=max(_PEAK, 6 * noise))
-    if len(peaks) < 2:
+    if len(peaks) == 1:  # towards low frequencies a closed box falls to its resistance: what rises has its other peak below
+        high = int(peaks[0])
+        dip = int(np.argmin(level[: high + 1]))
+        rise = float(level[0] - level[dip])
+        return _Peaks(float(frequency_hz[0]), float(frequency_hz[dip]), float(frequency_hz[high]), rise) if rise > _RISES else None
+    if not len(peaks):
         return None
     most = np.argsort(about["prominences"])[-2:]
     low, high = sorted(peaks[most].tolist())
@@ -164,6 +175,8 @@ def _fit_vented(data: Observed, pair: _Peaks) -> Boxed | None:
     for _ in range(2):
         data = data.with_sigma_of(best.impedance(data.s), robust=True)
         best = _solved(data, best.coil, best.solution.values, 1e-11) or best
+    if not _LEAST_ALPHA < np.exp(best.solution.values[4]) < _MOST_ALPHA or best.solution.values[6] < _LEAST_LOG_QL:
+        return None  # what stands in series with it does that as well
     final = best
     return Boxed(True, final, data, told_by(lambda p: _of_vented(final, p), final.solution.values, final.solution.covariance))
 
@@ -182,7 +195,7 @@ def _likeliest(few: Observed, begins: list[tuple[Coil, FloatArray]], moving: lis
     near = list[Vented]()
     for one in tried(sorted(begins, key=lambda one: one[0].key != _CLOSE_TO_ALL), moving):
         near.append(one)
-        if squares(one) < _PEAK**2 * few.count:
+        if squares(one) < _CLOSE**2 * few.count and np.max(np.abs(one.solution.values[[4, 6]])) < _LIKELY:
             break
     if not near:
         return None
