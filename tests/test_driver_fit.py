@@ -8,12 +8,13 @@ import pytest
 from tests.drivers import COILS, FREQUENCY, RHO, TRUTH, driver, expected, noisy, vented, wave
 from utter_calm.analysis.driver.advice import second_run
 from utter_calm.analysis.driver.analyse import Run, analyse_driver, analyse_free_air
-from utter_calm.analysis.driver.boxed import Vented, analyse_boxed
+from utter_calm.analysis.driver.boxed import analyse_boxed
 from utter_calm.analysis.driver.coil import COILS as MODELS
 from utter_calm.analysis.driver.fit import Circuit, Solution, shared
 from utter_calm.analysis.driver.joint import BOX, MASS, MOVING_MASS, SENSITIVITY, Fact, Opposite
 from utter_calm.analysis.driver.motion import motion_of
 from utter_calm.analysis.driver.three_point import NoResonance, three_point
+from utter_calm.analysis.driver.vented import Vented
 
 AREA = Fact(TRUTH["sd"])
 RUNS = int(os.environ.get("UTTER_CALM_RUNS", "10"))
