@@ -63,7 +63,7 @@ def analyse_boxed(frequency_hz: FloatArray, ohm: FloatArray, phase_rad: FloatArr
     if vented:
         raise ValueError("no vented box fits")
     if _rest(clean, circuit.impedance(clean.s)) > _MOST_LEFT:
-        raise ValueError("no box explains this curve: something stands in series with the driver, or beside it")
+        raise ValueError("no box explains this curve: it is noisy, or something stands in series with the driver, or beside it")
     free = electrical(circuit)
     names = {"re": "re", "fs": "fc", "qms": "qmc", "qes": "qec", "qts": "qtc", "zmax": "zmax"}
     kept = [k for k, name in enumerate(free.names) if name in names]
