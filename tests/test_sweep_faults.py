@@ -49,7 +49,7 @@ def off_db(found, clean):
 
 def test_a_clean_recording_has_no_faults(clean, heard):
     assert clean.faults.clicks == clean.faults.gaps == ()
-    assert clean.snr == pytest.approx(np.std(heard[RATE // 4 : -RATE // 4]) / 1e-5, rel=0.02)
+    assert clean.snr.value == pytest.approx(np.std(heard[RATE // 4 : -RATE // 4]) / 1e-5, rel=0.02)
 
 
 @pytest.mark.sampled(3)

@@ -15,13 +15,13 @@ from utter_calm.analysis.sweep_faults import NO_FAULTS, SweepFaults
 from utter_calm.analysis.sweep_hum import Hum
 from utter_calm.analysis.sweep_mended import deconvolve_mended, heard_to
 from utter_calm.analysis.sweep_noise import NoiseFloor
+from utter_calm.analysis.sweep_snr import SweepSnr, recording_snr
 from utter_calm.analysis.transforms import next_fast_len, rfft
 from utter_calm.errors import NoSignal
 from utter_calm.signals.sweep import ComplexArray, Sweep
 
 ORDERS = tuple(range(2, 11))
 POINTS_PER_OCTAVE = 96
-_STILL_RINGS_S, _LEAST_QUIET_S = 0.1, 0.05
 _BESIDE_LOST = 2 ** (1 / 2)
 _STILL_HEARD, _BESIDE_GAP = 0.3, 3.0
 """A sweep is about any frequency for the inverse of the band that it passes meanwhile: of that, how much may be missing, and by how
@@ -72,7 +72,7 @@ class SweepAnalysis:
     faults
         Clicks, which were bridged, and gaps, whose frequencies are as good as unknown.
     snr
-        R.m.s. of the recording while the sweep sounds over that of the silence before and after; None where there is none.
+        Of the recording; None where it holds no silence.
     hum
         What was taken off of the mains; None where nothing was.
     cut_hz
@@ -86,7 +86,7 @@ class SweepAnalysis:
     valid_hz: tuple[float, float]
     orders: tuple[OrderTrace, ...]
     faults: SweepFaults = NO_FAULTS
-    snr: float | None = None
+    snr: SweepSnr | None = None
     hum: Hum | None = None
     cut_hz: float = float("inf")
 
@@ -152,7 +152,7 @@ def analyze_linear(
         delay_s=found.delay_s,
         valid_hz=(found.low_hz, min(found.high_hz, cut_hz)),
         orders=(),
-        snr=_snr(response, sweep, found.delay_s, rate_hz),
+        snr=recording_snr(response, found, sweep),
         hum=whole.hum,
         cut_hz=cut_hz,
     )
@@ -185,20 +185,6 @@ def _unheard(faults: SweepFaults, sweep: Sweep, delay_s: float, rate_hz: float) 
             yield low / _BESIDE_LOST, high * _BESIDE_LOST
         elif gap.length / rate_hz * passed_hz > _STILL_HEARD:
             yield low - _BESIDE_GAP * passed_hz, high + _BESIDE_GAP * passed_hz
-
-
-def _snr(response: FloatArray, sweep: Sweep, delay_s: float, rate_hz: float) -> float | None:
-    begins = int((sweep.onset_s + delay_s) * rate_hz)
-    ends = int((sweep.onset_s + delay_s + sweep.duration_s) * rate_hz)
-    margin = int(_STILL_RINGS_S * rate_hz)
-    quiet = np.concatenate([response[: max(0, begins - margin // 10)], response[ends + margin :]])
-    loud = response[max(0, begins) : ends]
-    if len(quiet) < _LEAST_QUIET_S * rate_hz or not np.any(quiet != quiet[0]):
-        return None
-    noise = float(np.var(quiet))
-    if not noise > 0:
-        return None
-    return float(np.sqrt(max(float(np.var(loud)) - noise, 0.0) / noise))
 
 
 def log_grid(low_hz: float, high_hz: float, points_per_octave: int = POINTS_PER_OCTAVE) -> FloatArray:

@@ -15,6 +15,8 @@ from utter_calm.signals.sweep import Sweep
 
 _HEARD_WELL, _BY_CHANCE, _PARTS, _FEWEST_LINES = 0.5, 0.3, 24, 50
 _END_S = 0.03
+Clicks = tuple[tuple[int, int], ...]
+"""Start and stop of each, in samples."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,7 +33,7 @@ class SweepFaults:
         Stretches that stand twice.
     """
 
-    clicks: tuple[tuple[int, int], ...] = ()
+    clicks: Clicks = ()
     gaps: tuple[Gap, ...] = ()
     repeated: tuple[Gap, ...] = ()
 
@@ -112,7 +114,7 @@ def _energy(record: FloatArray) -> float:
     return float(np.vdot(record, record))
 
 
-def find_clicks(unexplained: FloatArray, sweep: Sweep, delay_s: float, rate_hz: float) -> tuple[tuple[int, int], ...]:
+def find_clicks(unexplained: FloatArray, sweep: Sweep, delay_s: float, rate_hz: float) -> Clicks:
     """Find clicks in a recording (n,) of a sweep that comes ``delay_s`` late, so much of it being unexplained."""
     end = (sweep.onset_s + sweep.duration_s + delay_s) * rate_hz
     return tuple(

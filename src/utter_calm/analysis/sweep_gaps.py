@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import itertools
+import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
 
 from utter_calm.analysis.deconvolution import Deconvolved
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.sweep_faults import find_clicks
+from utter_calm.analysis.sweep_faults import Clicks, find_clicks
 from utter_calm.analysis.sweep_filling import EXPLAINS, HOPELESS, bettered, gone_on, share_left, smeared
 from utter_calm.analysis.sweep_places import energy
 from utter_calm.analysis.sweep_trial import Trials, Tried
@@ -28,25 +30,33 @@ _STAYS = 0.1
 """Energy heard in a gap over what would have gone on there: with more it is none."""
 _LONGEST_S = 0.5
 _MUCH = 1e-6
+_FEW_OF = 16
+"""One place of so many is enough for a median."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
 class GapsFilled:
-    """A recording (n,) with its gaps filled, deconvolved, where they are, and how far the gain (m,) still moved at last."""
+    """A recording (n,) with its gaps filled, deconvolved, where they are, and how far the gain (m,) still moved at last.
+
+    ``clicks`` are those of a recording that needed no filling; None where nobody has looked.
+    """
 
     filled: FloatArray
     complete: Deconvolved
     gaps: tuple[Gap, ...] = ()
     moved: FloatArray | None = None
+    clicks: Clicks | None = None
 
 
 def with_gaps_filled(response: FloatArray, found: Deconvolved, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> GapsFilled:
     """Fill the gaps of a recording (n,) that deconvolves to ``found``; what is silent by itself, as in a notch, is none."""
     if energy(found.unexplained) < _MUCH * energy(response):
         return GapsFilled(response, found)
-    gaps = tuple(gap for gap in _gaps_in(response, found, sweep, rate_hz) if _silent(gap, response, found.delay_s, sweep, rate_hz))
+    clicks = find_clicks(found.unexplained, sweep, found.delay_s, rate_hz)
+    likely = _gaps_in(response, found, clicks, sweep, rate_hz)
+    gaps = tuple(gap for gap in likely if _silent(gap, response, found.delay_s, sweep, rate_hz))
     if not gaps:
-        return GapsFilled(response, found)
+        return GapsFilled(response, found, clicks=clicks)
     trials = Trials(found, stimulus, sweep, rate_hz, len(response))
     while gaps:
         made = _filled(response, gaps, found.delay_s, sweep, rate_hz, trials)
@@ -63,7 +73,7 @@ def with_gaps_filled(response: FloatArray, found: Deconvolved, stimulus: FloatAr
             complete, earlier = trials.whole(made.tried.recording), trials.whole(made.earlier)
             return GapsFilled(made.tried.recording, complete, gaps, np.abs(complete.gain - earlier.gain))
         gaps = tuple(gap for gap, left_of_it in zip(gaps, share, strict=True) if left_of_it < max(share))
-    return GapsFilled(response, found)
+    return GapsFilled(response, found, clicks=clicks)
 
 
 def _silent(gap: Gap, response: FloatArray, delay_s: float, sweep: Sweep, rate_hz: float) -> bool:
@@ -119,10 +129,9 @@ def _filled(response: FloatArray, gaps: tuple[Gap, ...], delay_s: float, sweep: 
     return _Filled(bettered(filled, ~_inside(response, gaps), trials), filled, gaps)
 
 
-def _gaps_in(response: FloatArray, found: Deconvolved, sweep: Sweep, rate_hz: float) -> tuple[Gap, ...]:
+def _gaps_in(response: FloatArray, found: Deconvolved, leaps: Clicks, sweep: Sweep, rate_hz: float) -> tuple[Gap, ...]:
     """Where the sweep may be missing: where it stops at once, or is not what the model holds, or nothing is between two leaps."""
     first = int((sweep.onset_s + found.delay_s) * rate_hz)
-    leaps = find_clicks(found.unexplained, sweep, found.delay_s, rate_hz)
     likely = (
         *_sudden(response, first, sweep, found.delay_s, rate_hz),
         *_unlike(response, response - found.unexplained, first, sweep, rate_hz),
@@ -136,9 +145,7 @@ def _gaps_in(response: FloatArray, found: Deconvolved, sweep: Sweep, rate_hz: fl
     return tuple(sorted(apart, key=lambda gap: gap.start)) if len(apart) < _MOST_GAPS else ()
 
 
-def _beside(
-    response: FloatArray, leaps: tuple[tuple[int, int], ...], sweep: Sweep, delay_s: float, rate_hz: float
-) -> tuple[Gap, ...]:
+def _beside(response: FloatArray, leaps: Clicks, sweep: Sweep, delay_s: float, rate_hz: float) -> tuple[Gap, ...]:
     """Where nearly nothing is heard next to a leap, for longer than the sweep takes to cross zero: part of a cycle is missing."""
     found = []
     for start, stop in leaps:
@@ -158,14 +165,15 @@ def _beside(
 def _sudden(response: FloatArray, first: int, sweep: Sweep, delay_s: float, rate_hz: float) -> tuple[Gap, ...]:
     """Where the recording falls away from one cycle to the next, and comes back so: a response has no edges in time."""
     last = min(len(response), int((sweep.onset_s + sweep.duration_s + delay_s) * rate_hz))
-    power = np.concatenate([[0.0], np.cumsum((response - np.mean(response)) ** 2)])
-    at = np.arange(first, last)
-    cycles = sweep.start_hz * np.exp((at / rate_hz - delay_s - sweep.onset_s) / sweep.growth_s) / rate_hz
-    width = np.round(np.ceil(_LEAST_GAP * cycles) / cycles).astype(np.int64)
+    if last <= first:
+        return ()
+    level = response - np.mean(response)
+    power = np.concatenate([[0.0], np.cumsum(level * level)])
+    at, width = np.arange(first, last), _cycles_long(sweep, rate_hz)[: last - first]
     whole = (at - width >= first) & (at + width <= last)
     at, width = at[whole], width[whole]
     before, behind = (power[at] - power[at - width]) / width, (power[at + width] - power[at]) / width
-    loud = np.maximum(before, behind) > _LOUD**2 * np.median(before) if len(at) else np.empty(0, dtype=bool)
+    loud = np.maximum(before, behind) > _LOUD**2 * np.median(before[::_FEW_OF]) if len(at) else np.empty(0, dtype=bool)
     fall, rise = before * _AT_ONCE**2, behind * _AT_ONCE**2
     falls = [a + int(np.argmin(behind[a : b + 1] / before[a : b + 1])) for a, b in runs((behind < fall) & loud)]
     rises = [a + int(np.argmin(before[a : b + 1] / behind[a : b + 1])) for a, b in runs((before < rise) & loud)]
@@ -180,13 +188,23 @@ def _sudden(response: FloatArray, first: int, sweep: Sweep, delay_s: float, rate
     return tuple(found)
 
 
+@lru_cache(maxsize=2)
+def _cycles_long(sweep: Sweep, rate_hz: float) -> npt.NDArray[np.int64]:
+    """For each sample of a sweep, from its onset on, how many samples the next whole cycles last that are long enough for a gap."""
+    passed = np.arange(math.ceil(sweep.duration_s * rate_hz) + 1) / rate_hz
+    cycles = sweep.start_hz * np.exp(passed / sweep.growth_s) / rate_hz
+    width = np.round(np.ceil(_LEAST_GAP * cycles) / cycles).astype(np.int64)
+    width.setflags(write=False)
+    return width
+
+
 def _paired(falls: list[int], rises: list[int]) -> list[tuple[int, int]]:
     """Each fall that a rise follows, and that rise."""
     marks = sorted([(place, True) for place in falls] + [(place, False) for place in rises])
     return [(a, b) for (a, falling), (b, also) in itertools.pairwise(marks) if falling and not also and b > a]
 
 
-def _between(response: FloatArray, leaps: tuple[tuple[int, int], ...], rate_hz: float) -> tuple[Gap, ...]:
+def _between(response: FloatArray, leaps: Clicks, rate_hz: float) -> tuple[Gap, ...]:
     """Where nearly nothing is heard between two leaps, and a lot on either side: a response has no edges in time."""
     around, response = int(2 * _BLOCK_S * rate_hz), response - np.mean(response)
     found = []

@@ -78,17 +78,19 @@ def deconvolve_mended(response: FloatArray, stimulus: FloatArray, sweep: Sweep, 
         places = places_in(response, found, stimulus, sweep, rate_hz)
     response, found, lost = with_lost_made_up(response, found, stimulus, sweep, rate_hz, places)
     made = with_gaps_filled(response, found, stimulus, sweep, rate_hz)
-    response, found, clicks = made.filled, made.complete, tuple[tuple[int, int], ...]()
+    response, found, clicks = made.filled, made.complete, made.clicks
     unexplained, mended = found.unexplained, response
-    # each round sees the clicks more sharply
-    for _ in range(_MOST_ROUNDS):
+    if clicks is None:
         clicks = find_clicks(unexplained, sweep, found.delay_s, rate_hz)
+    # each round sees the clicks more sharply
+    for _ in range(_MOST_ROUNDS if clicks else 0):
         again = bridged(response, unexplained, clicks, rate_hz)
         if np.max(np.abs(again - mended)) < _SETTLED * np.max(np.abs(response)):
             break
         mended = again
         found = deconvolve(mended, stimulus, sweep, rate_hz, known)
         unexplained = response - (mended - found.unexplained)
+        clicks = find_clicks(unexplained, sweep, found.delay_s, rate_hz)
     reach = _AT_EDGE_S * rate_hz
     faults = SweepFaults(clicks, made.gaps).without_ends(reach).told_with(lost, reach).with_repeated(repeated, reach)
     return Mended(found, faults, made.moved, made.filled, hum)

@@ -119,7 +119,7 @@ def heard(one: Capture, played: Played, divisor: Correction | None) -> tuple[Res
         text = f"The recording ends {missing:.2f} s before the stimulus does: its top is missing."
         out.trust.append(Trust("truncated", text))
     if found.sweep.snr is not None:
-        out.add("snr", 1, found.sweep.snr, "1")
+        out.add("snr", 1, found.sweep.snr.value, "1", found.sweep.snr.u)
     return out, common, found, skew
 
 

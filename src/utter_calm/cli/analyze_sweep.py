@@ -67,7 +67,7 @@ def sweep(response: Path, stimulus: Path, channel: int | None, csv_path: Path | 
         if delay < 0:
             out.trust.append(Trust("early_response", "The response comes before its stimulus: were the files cut?"))
         if found.snr is not None:
-            out.add("snr", 1, found.snr, "1")
+            out.add("snr", 1, found.snr.value, "1", found.snr.u)
         add_response(out, replace(found, delay_s=delay), 1, with_phase=clocked.phase_holds)
         for name, value, unit in (
             ("sweep_start", law.start_hz, "Hz"),

@@ -33,6 +33,7 @@ class LoudspeakerSettings(SweptSettings):
     stop_hz: float = setting(20_500.0, "Stop", "Hz", low=40, high=160_000)
     duration_s: float = setting(2.0, "Duration", "s", low=0.5, high=120)
     level_v: float = setting(1.0, "Level at the output", "V", low=1e-4, high=200)
+    lead_s: float = setting(0.03, "Silence before it, in which noise is read", "s", low=0.01, high=10, rare=True)
     tail_s: float = setting(0.02, "Listens on, once its end has come, for", "s", low=0.01, high=10, rare=True)
     distance_m: float = setting(1.0, "Distance", "m", low=0.005, high=100, analysis_only=True)
     situation: str = setting(IN_ROOM, "Situation", choices=SITUATIONS, analysis_only=True)

@@ -183,7 +183,7 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         if prepared.unit == "Pa":
             out.add("spl", one, prepared.level, "Pa", prepared.level * prepared.u_level)
         if found.sweep.snr is not None:
-            out.add("snr", one, found.sweep.snr, "1")
+            out.add("snr", one, found.sweep.snr.value, "1", found.sweep.snr.u)
         if impedance is not None:
             add_heard_impedance(out, impedance, one)
         return out.build()

@@ -25,6 +25,7 @@ class SweptSettings(StepSettings):
 
     __slots__ = ()
 
+    lead_s: float = LEAD_S
     start_hz: float
     stop_hz: float
     duration_s: float
@@ -47,8 +48,9 @@ class SweptSettings(StepSettings):
 
     @property
     def sweep(self) -> Sweep:
-        """The sweep's law, amplitude in volts."""
-        return Sweep(self.start_hz, self.stop_hz, self.duration_s, self.level_v * math.sqrt(2), onset_s=LEAD_S)
+        """The sweep's law, amplitude in volts; it begins with a sample."""
+        onset_s = round(self.lead_s * self.rate_hz) / self.rate_hz
+        return Sweep(self.start_hz, self.stop_hz, self.duration_s, self.level_v * math.sqrt(2), onset_s=onset_s)
 
 
 def between_silences(settings: SweptSettings, fade_in_s: float, tail_s: float = TAIL_S) -> Stimulus:
@@ -72,4 +74,4 @@ def _known(sweep: Sweep, rate_hz: int, fade_in_s: float, tail_s: float, recorded
 
 def _samples(sweep: Sweep, rate_hz: int, fade_in_s: float, tail_s: float) -> FloatArray:
     samples = sweep.samples(rate_hz, fade_in_s=fade_in_s, fade_out_s=min(_FADE_OUT_S, 0.05 * sweep.duration_s))
-    return np.concatenate([np.zeros(round(LEAD_S * rate_hz)), samples, np.zeros(round(tail_s * rate_hz))])
+    return np.concatenate([np.zeros(round(sweep.onset_s * rate_hz)), samples, np.zeros(round(tail_s * rate_hz))])

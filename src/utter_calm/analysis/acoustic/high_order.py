@@ -25,6 +25,7 @@ _OCTAVES, _PER_OCTAVE = 1 / 6, 24
 _STANDS_OUT, _AROUND_OCTAVES, _EDGE, _FOOT = 1.9, 3.0, 1.35, 0.3
 _FEWEST_CYCLES, _OPEN = 3.0, 0.3
 _LEAST_OVER_NOISE, _FEWEST_FRAMES = 1.6, 1024
+_COMES_EARLY_S, _STILL_RINGS_S = 2e-3, 0.3
 _AT_ONCE = 1 << 16
 
 
@@ -155,8 +156,8 @@ def _noise(quiet: FloatArray, low_hz: FloatArray, high_hz: float, rate_hz: float
 
 def _quiet(recorded: FloatArray, sweep: Sweep, delay_s: float, rate_hz: float) -> FloatArray:
     """The longer of the silences before and after the sweep."""
-    begins = max(0, int((sweep.onset_s + delay_s - 0.02) * rate_hz))
-    ends = int((sweep.onset_s + delay_s + sweep.duration_s + 0.3) * rate_hz)
+    begins = max(0, int((sweep.onset_s + delay_s - _COMES_EARLY_S) * rate_hz))
+    ends = int((sweep.onset_s + delay_s + sweep.duration_s + _STILL_RINGS_S) * rate_hz)
     before, after = recorded[:begins], recorded[ends:]
     return before if len(before) >= len(after) else after
 

@@ -12,6 +12,7 @@ import msgspec
 from utter_calm.job.store import schema
 from utter_calm.job.store.connection import damaged
 from utter_calm.job.store.from_version_2 import channels_apart
+from utter_calm.job.store.from_version_3 import silence_told
 
 Migration = Callable[[sqlite3.Connection, Path], None]
 
@@ -30,7 +31,7 @@ def _plans(connection: sqlite3.Connection, _path: Path) -> None:
     connection.execute("UPDATE document SET json = ? WHERE part = 'job'", (new,))
 
 
-MIGRATIONS: dict[int, Migration] = {1: _plans, 2: channels_apart}
+MIGRATIONS: dict[int, Migration] = {1: _plans, 2: channels_apart, 3: silence_told}
 """From a version to the next one."""
 
 

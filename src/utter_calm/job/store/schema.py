@@ -8,7 +8,7 @@ from pathlib import Path
 from utter_calm.errors import JobFileError
 
 APPLICATION_ID = 0x55744361  # "UtCa"
-VERSION = 3
+VERSION = 4
 
 TABLES = {
     "document": "part TEXT PRIMARY KEY, json TEXT NOT NULL",
@@ -79,7 +79,7 @@ def verify(connection: sqlite3.Connection, path: Path) -> int:
             hint="Update the program; the file was not touched.",
         )
     found = {name: kind for kind, name in connection.execute("SELECT type, name FROM sqlite_master")}
-    wanted = TABLES if version == VERSION else _OLD_TABLES
+    wanted = TABLES if version > 2 else _OLD_TABLES
     if version < 1 or any(found.get(name) != "table" for name in wanted) or any(k in ("trigger", "view") for k in found.values()):
         raise JobFileError(f"{path} is damaged: its tables are not as they should be.", hint="Restore it from a copy.")
     return version

@@ -1,0 +1,47 @@
+"""How far a recorded sweep stands above the noise of its recording, read in the silence before and after."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from utter_calm.analysis.deconvolution import Deconvolved
+from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.analysis.transforms import rfft
+from utter_calm.signals.sweep import Sweep
+
+_COMES_EARLY_S, _STILL_RINGS_S, _LEAST_QUIET_S = 2e-3, 0.1, 0.02
+
+
+@dataclass(frozen=True, slots=True)
+class SweepSnr:
+    """R.m.s. while the sweep sounds over that of the silence, and its standard uncertainty: a silence tells noise by chance."""
+
+    value: float
+    u: float
+
+
+def recording_snr(response: FloatArray, found: Deconvolved, sweep: Sweep) -> SweepSnr | None:
+    """Read it off a recording (n,) that deconvolves to ``found``; None where there is hardly any silence in it, or no noise.
+
+    The power of a line of noise has the standard deviation of its mean (Welch 1967): a silence of few lines tells less.
+    """
+    rate_hz = found.rate_hz
+    begins = int((sweep.onset_s + found.delay_s) * rate_hz)
+    ends = int((sweep.onset_s + found.delay_s + sweep.duration_s) * rate_hz)
+    early, late = int(_COMES_EARLY_S * rate_hz), int(_STILL_RINGS_S * rate_hz)
+    quiet = np.concatenate([response[: max(0, begins - early)], response[ends + late :]])
+    if len(quiet) < _LEAST_QUIET_S * rate_hz or not np.any(quiet != quiet[0]):
+        return None
+    # a silence may be shorter than a wave of the noise, which its own mean would take along
+    quiet -= np.mean(found.unexplained)
+    noise = float(np.mean(quiet**2))
+    loud = float(np.var(response[max(0, begins) : ends]))
+    if not noise > 0:
+        return None
+    power = np.abs(rfft(quiet)) ** 2
+    # the square of a line's power is twice that of its mean (exponential law)
+    spread = float(np.sqrt(np.sum(power**2) / 2) / np.sum(power))
+    value = float(np.sqrt(max(loud - noise, 0.0) / noise))
+    return SweepSnr(value, value * spread / 2)
