@@ -238,6 +238,8 @@ class SimulatedStream:
         """Play a block (n, outputs) and give what the inputs heard meanwhile, (n, inputs)."""
         if self._closed:
             raise DeviceGone("The stream was closed.", hint="Open the device again.")
+        if self._started is None:  # a block is heard when it was played, the first one as well
+            self._started = time.monotonic() - self._frame / self.settings.rate_hz
         first, faults = self._frame, self._device.faults
         self._frame += len(samples)
         if faults.vanish_at_frame is not None and self._frame > faults.vanish_at_frame:
@@ -278,12 +280,9 @@ class SimulatedStream:
         return volts
 
     def _keep_pace(self) -> None:
-        if not self.settings.paced:
+        if not self.settings.paced or self._started is None:
             return
-        now = time.monotonic()
-        if self._started is None:
-            self._started = now - self._frame / self.settings.rate_hz
-        ahead = self._started + self._frame / self.settings.rate_hz - now
+        ahead = self._started + self._frame / self.settings.rate_hz - time.monotonic()
         if ahead > 0:
             time.sleep(ahead)
         elif ahead < -0.5:  # the machine was busy: do not rush to catch up, a sound card would have lost blocks

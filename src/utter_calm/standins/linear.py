@@ -43,15 +43,15 @@ class LinearCircuit:
         values, vectors = np.linalg.eig(phi)
         weights = (c @ vectors) * np.linalg.solve(vectors, (first + phi @ second - second).astype(complex))
         self._held = float(c @ second)
-        self._sections: list[tuple[Matrix, FloatArray]] = []
+        self._sections: list[tuple[FloatArray, FloatArray, FloatArray]] = []
         for pole, w in zip(values.tolist(), weights.tolist(), strict=True):
             if pole.imag > 1e-14:
-                row = [0.0, 2 * w.real, -2 * (w * pole.conjugate()).real, 1.0, -2 * pole.real, abs(pole) ** 2]
+                top, bottom = (0.0, 2 * w.real, -2 * (w * pole.conjugate()).real), (1.0, -2 * pole.real, abs(pole) ** 2)
             elif pole.imag > -1e-14:
-                row = [0.0, w.real, 0.0, 1.0, -pole.real, 0.0]
+                top, bottom = (0.0, w.real, 0.0), (1.0, -pole.real, 0.0)
             else:
                 continue  # with its conjugate already
-            self._sections.append((np.array([row]), np.zeros((1, 2))))
+            self._sections.append((np.array(top), np.array(bottom), np.zeros(2)))
         turn = np.linspace(_FROM, _TO * 2 * np.pi, _PLACES)  # at zero itself a capacitor lets nothing through, right or not
         run = (weights / (np.exp(1j * turn)[:, None] - values)).sum(axis=1) + self._held
         each = 1j * turn[:, None, None] * rate_hz * np.eye(n) - a
@@ -69,13 +69,13 @@ class LinearCircuit:
 
     def at_once(self, source: FloatArray, *, keep: bool = True) -> FloatArray:
         """The answer (n,) not late at all, right well below the rate; only tried, and forgotten, unless it is to be kept."""
-        from scipy.signal import sosfilt  # noqa: PLC0415 - heavy: not before the first sound
+        from scipy.signal import lfilter  # noqa: PLC0415 - heavy: not before the first sound
 
         run = source * self._held
-        for k, (row, state) in enumerate(self._sections):
-            more, after = sosfilt(row, source, zi=state)
+        for k, (top, bottom, state) in enumerate(self._sections):
+            more, after = lfilter(top, bottom, source, zi=state)
             if keep:
-                self._sections[k] = row, after
+                self._sections[k] = top, bottom, after
             run += more
         return run
 

@@ -5,6 +5,8 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
+from utter_calm.analysis.transforms import next_fast_len
+
 FloatArray = npt.NDArray[np.float64]
 _TAPS = 8_192
 
@@ -25,12 +27,15 @@ class PathFilter:
 
     def __init__(self, taps: FloatArray) -> None:
         self._taps, self._before = taps, np.zeros(len(taps) - 1)
+        self._size, self._response = 0, np.zeros(0, dtype=np.complex128)
 
     def __call__(self, samples: FloatArray) -> FloatArray:
         """(n,) filtered samples of a block."""
         whole = np.concatenate([self._before, samples])
-        size = 1 << (len(whole) + len(self._taps) - 1).bit_length()
-        out = np.fft.irfft(np.fft.rfft(whole, size) * np.fft.rfft(self._taps, size), size)
+        size = next_fast_len(len(whole))  # what wraps round reaches no further than what came before
+        if size != self._size:
+            self._size, self._response = size, np.fft.rfft(self._taps, size)
+        out = np.fft.irfft(np.fft.rfft(whole, size) * self._response, size)
         self._before = whole[len(samples) :]
         return np.asarray(out[len(self._taps) - 1 : len(whole)])
 
