@@ -10,12 +10,13 @@ from __future__ import annotations
 
 from concurrent.futures import Future
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cached_property, lru_cache
 
 import numpy as np
 import numpy.typing as npt
 
 from utter_calm.analysis.excitation import BESIDE, FARTHEST_ORDER, Excitation, excitation, frames_for
+from utter_calm.analysis.impulses import find_impulses
 from utter_calm.analysis.low_end import LowEnd, low_end_model
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import irfft, irfft_single, rfft, rfft_single, turning
@@ -27,11 +28,11 @@ _CLICK = 1e-3
 _FEW_OF = 8
 """One bin of so many is enough for a median."""
 _HOLD_BINS = 6
-_COARSE, _FINE = 4, 32
+_FINE, _BESIDE, _ROUGHLY = 32, 3, 8
 _BEFORE_S, _AFTER_S = 0.01, 0.1
 
 
-@dataclass(frozen=True, slots=True, eq=False)
+@dataclass(frozen=True, eq=False)  # without slots, so that what is asked for again is kept
 class Deconvolved:
     """Transfer function of one channel and what is left of the recording without it.
 
@@ -88,6 +89,11 @@ class Deconvolved:
         The orders stand in it at ``-L ln n``, wrapping, and what noise the window behind ``gain`` left out.
         """
         return self.orders_coming.result()
+
+    @cached_property
+    def leaps(self) -> tuple[tuple[int, int], ...]:
+        """Start and stop of what leaps out of what is unexplained, in samples."""
+        return find_impulses(self.unexplained, self.rate_hz)
 
     @property
     def bin_hz(self) -> float:
@@ -224,16 +230,16 @@ def _arrival(gain: ComplexArray, frames: int) -> float:
     # single precision finds the peak; where it is between samples is told in double
     impulse = irfft_single(gain, frames)
     peak = int(np.argmax(np.abs(impulse)))
-    # the sum of cosines about the peak, exactly, from a thinned set of lines (every line counts only near the peak)
+    # the sum of cosines about the peak, exactly, from a thinned set of lines (every line counts only near the peak);
+    # a few of those tell about where to look
     step = max(1, len(gain) // 20_000)
     lines, rad = gain[::step], 2 * np.pi * step / frames
-    coarse = _sums(lines, rad, peak - 1.0, 1 / _COARSE, 2 * _COARSE + 1)
-    about = min(max(int(np.argmax(np.abs(coarse))), 1), 2 * _COARSE - 1) / _COARSE - 1
-    around = about + np.arange(-_FINE // _COARSE, _FINE // _COARSE + 1) / _FINE
-    values = np.abs(_sums(lines, rad, peak + around[0], 1 / _FINE, len(around)))
+    rough = np.abs(_sums(lines[::_ROUGHLY], rad * _ROUGHLY, peak - 1.0, 1 / _FINE, 2 * _FINE + 1))
+    first = min(max(int(np.argmax(rough)) - _BESIDE, 0), 2 * (_FINE - _BESIDE))
+    values = np.abs(_sums(lines, rad, peak - 1.0 + first / _FINE, 1 / _FINE, 2 * _BESIDE + 1))
     best = int(np.argmax(values))
-    shift = around[best]
-    if 0 < best < len(around) - 1:
+    shift = (first + best) / _FINE - 1.0
+    if 0 < best < len(values) - 1:
         left, middle, right = values[best - 1 : best + 2]
         bend = left - 2 * middle + right
         shift += 0.5 * (left - right) / bend / _FINE if bend < 0 else 0.0

@@ -44,7 +44,7 @@ def with_lost_made_up(
     known
         What :func:`utter_calm.analysis.sweep_places.places_in` gave.
     """
-    lost = likely(displaced(known, found.unexplained, rate_hz), response, found, sweep, rate_hz)
+    lost = likely(displaced(known, found), response, found, sweep, rate_hz)
     if not lost:
         return response, found, ()
     trials = Trials(found, stimulus, sweep, rate_hz, len(response) + sum(gap.length + 1 for gap in lost))

@@ -15,7 +15,7 @@ from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.signals.sweep import ComplexArray
 
 _HIGHEST_Q = 1.2
-_POINTS, _LEAST = 400, 1e-9
+_POINTS, _LEAST, _ROUNDS, _SETTLED = 400, 1e-9, 6, 1e-6
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -76,14 +76,16 @@ def _rational_fit(s: ComplexArray, h: ComplexArray, order: int) -> tuple[FloatAr
     weight = np.ones(len(s))
     top, bottom = np.zeros(order + 1), np.zeros(order + 1)
     powers = np.stack([s**k for k in range(order + 1)], axis=1)
-    for _ in range(6):
+    for _ in range(_ROUNDS):
         columns = np.concatenate([powers, -h[:, None] * powers[:, 1:]], axis=1) * weight[:, None]
         stacked = np.concatenate([columns.real, columns.imag])
         right = np.concatenate([(h * weight).real, (h * weight).imag])
         size = np.linalg.norm(stacked, axis=0)
         found = np.linalg.lstsq(stacked / size, right, rcond=1e-12)[0] / size
         top, bottom = found[order::-1], np.append(found[:order:-1], 1.0)
-        weight = 1 / np.maximum(np.abs(np.polyval(bottom, s)), 1e-12)
+        last, weight = weight, 1 / np.maximum(np.abs(np.polyval(bottom, s)), 1e-12)
+        if np.max(np.abs(weight - last) / last) < _SETTLED:
+            break
     return top, bottom
 
 

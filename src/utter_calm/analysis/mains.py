@@ -228,11 +228,11 @@ def _family_power(
     noise: LineSpectrum,
 ) -> FloatArray:
     """Power over noise, summed over the family, for each candidate: read off a finely padded spectrum."""
-    power = np.zeros(len(candidates))
-    for multiple in multiples:
-        lines = candidates * multiple
-        index = np.round(lines / bin_hz).astype(int)
-        inside = (index < len(fine)) & _free(lines, avoid_hz, distance)
-        level = noise.local_density_squared(float(lines.mean())) + 1e-300
-        power[inside] += np.minimum(fine[index[inside]] / level, 1e12)
-    return power
+    lines = multiples[:, None] * candidates
+    index = np.round(lines / bin_hz).astype(int)
+    level = np.array([noise.local_density_squared(f) for f in lines.mean(axis=1).tolist()]) + 1e-300
+    power = np.minimum(fine[np.minimum(index, len(fine) - 1)] / level[:, None], 1e12)
+    power[index >= len(fine)] = 0.0
+    if len(avoid_hz):
+        power[~np.array([_free(some, avoid_hz, distance) for some in lines])] = 0.0
+    return np.asarray(power.sum(axis=0))

@@ -30,7 +30,7 @@ def without_repeated(
     known
         What :func:`utter_calm.analysis.sweep_places.places_in` gave.
     """
-    much = likely(displaced(known, found.unexplained, rate_hz, late=True), response, found, sweep, rate_hz)
+    much = likely(displaced(known, found, late=True), response, found, sweep, rate_hz)
     if not much:
         return response, found, ()
     trials = Trials(found, stimulus, sweep, rate_hz, len(response))

@@ -7,7 +7,6 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from utter_calm.analysis.each_cycle import recurs
-from utter_calm.analysis.impulses import find_impulses
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.tone_gaps import Gap
 from utter_calm.analysis.transforms import rfft
@@ -114,12 +113,15 @@ def _energy(record: FloatArray) -> float:
     return float(np.vdot(record, record))
 
 
-def find_clicks(unexplained: FloatArray, sweep: Sweep, delay_s: float, rate_hz: float) -> Clicks:
-    """Find clicks in a recording (n,) of a sweep that comes ``delay_s`` late, so much of it being unexplained."""
+def find_clicks(unexplained: FloatArray, leaps: Clicks, sweep: Sweep, delay_s: float, rate_hz: float) -> Clicks:
+    """Find clicks in a recording (n,) of a sweep that comes ``delay_s`` late, so much of it being unexplained.
+
+    ``leaps`` is what :func:`utter_calm.analysis.impulses.find_impulses` gave for that.
+    """
     end = (sweep.onset_s + sweep.duration_s + delay_s) * rate_hz
     return tuple(
         run
-        for run in find_impulses(unexplained, rate_hz)
+        for run in leaps
         # where the sweep breaks off something is left by itself, and what comes back with each cycle is distortion
         if abs(run[0] - end) > _END_S * rate_hz and not recurs(unexplained, run, sweep, delay_s, rate_hz)
     )

@@ -30,6 +30,7 @@ _STAYS = 0.1
 """Energy heard in a gap over what would have gone on there: with more it is none."""
 _LONGEST_S = 0.5
 _MUCH = 1e-6
+Places = npt.NDArray[np.int64]
 _FEW_OF = 16
 """One place of so many is enough for a median."""
 
@@ -52,7 +53,7 @@ def with_gaps_filled(response: FloatArray, found: Deconvolved, stimulus: FloatAr
     """Fill the gaps of a recording (n,) that deconvolves to ``found``; what is silent by itself, as in a notch, is none."""
     if energy(found.unexplained) < _MUCH * energy(response):
         return GapsFilled(response, found)
-    clicks = find_clicks(found.unexplained, sweep, found.delay_s, rate_hz)
+    clicks = find_clicks(found.unexplained, found.leaps, sweep, found.delay_s, rate_hz)
     likely = _gaps_in(response, found, clicks, sweep, rate_hz)
     gaps = tuple(gap for gap in likely if _silent(gap, response, found.delay_s, sweep, rate_hz))
     if not gaps:
@@ -169,17 +170,19 @@ def _sudden(response: FloatArray, first: int, sweep: Sweep, delay_s: float, rate
         return ()
     level = response - np.mean(response)
     power = np.concatenate([[0.0], np.cumsum(level * level)])
-    at, width = np.arange(first, last), _cycles_long(sweep, rate_hz)[: last - first]
-    whole = (at - width >= first) & (at + width <= last)
-    at, width = at[whole], width[whole]
-    before, behind = (power[at] - power[at - width]) / width, (power[at + width] - power[at]) / width
+    at, part, back, ahead = _cycles_beside(sweep, rate_hz)
+    beyond = np.flatnonzero(ahead > last - first)
+    some = slice(0, int(beyond[0]) if len(beyond) else None)
+    at, part, sounding = at[some], part[some], power[first:]
+    here = sounding[at]
+    before, behind = (here - sounding[back[some]]) * part, (sounding[ahead[some]] - here) * part
     loud = np.maximum(before, behind) > _LOUD**2 * np.median(before[::_FEW_OF]) if len(at) else np.empty(0, dtype=bool)
     fall, rise = before * _AT_ONCE**2, behind * _AT_ONCE**2
     falls = [a + int(np.argmin(behind[a : b + 1] / before[a : b + 1])) for a, b in runs((behind < fall) & loud)]
     rises = [a + int(np.argmin(before[a : b + 1] / behind[a : b + 1])) for a, b in runs((before < rise) & loud)]
     found = []
     for start, stop in _paired(falls, rises):
-        gap = Gap(int(at[start]), int(at[stop] - at[start]))
+        gap = Gap(first + int(at[start]), int(at[stop] - at[start]))
         if gap.length > _LONGEST_S * rate_hz:
             continue
         inside = float(power[gap.stop] - power[gap.start]) / gap.length
@@ -189,13 +192,19 @@ def _sudden(response: FloatArray, first: int, sweep: Sweep, delay_s: float, rate
 
 
 @lru_cache(maxsize=2)
-def _cycles_long(sweep: Sweep, rate_hz: float) -> npt.NDArray[np.int64]:
-    """For each sample of a sweep, from its onset on, how many samples the next whole cycles last that are long enough for a gap."""
-    passed = np.arange(math.ceil(sweep.duration_s * rate_hz) + 1) / rate_hz
-    cycles = sweep.start_hz * np.exp(passed / sweep.growth_s) / rate_hz
+def _cycles_beside(sweep: Sweep, rate_hz: float) -> tuple[Places, FloatArray, Places, Places]:
+    """Places (n,) in a sweep, in samples from its onset; one over how long whole cycles last there; and the places so much beside.
+
+    As many cycles as are long enough for a gap: (n,) each.
+    """
+    at = np.arange(math.ceil(sweep.duration_s * rate_hz) + 1)
+    cycles = sweep.start_hz * np.exp(at / rate_hz / sweep.growth_s) / rate_hz
     width = np.round(np.ceil(_LEAST_GAP * cycles) / cycles).astype(np.int64)
-    width.setflags(write=False)
-    return width
+    at, width = at[at >= width], width[at >= width]
+    found = at, 1 / width, at - width, at + width
+    for array in found:
+        array.setflags(write=False)
+    return found
 
 
 def _paired(falls: list[int], rises: list[int]) -> list[tuple[int, int]]:

@@ -8,7 +8,7 @@ import numpy as np
 
 from utter_calm.analysis.deconvolution import Deconvolved, deconvolve
 from utter_calm.analysis.excitation import Excitation
-from utter_calm.analysis.impulses import bridged
+from utter_calm.analysis.impulses import bridged, find_impulses
 from utter_calm.analysis.lost_samples import with_lost_made_up
 from utter_calm.analysis.record import what_is_there
 from utter_calm.analysis.repeated_samples import without_repeated
@@ -81,7 +81,7 @@ def deconvolve_mended(response: FloatArray, stimulus: FloatArray, sweep: Sweep, 
     response, found, clicks = made.filled, made.complete, made.clicks
     unexplained, mended = found.unexplained, response
     if clicks is None:
-        clicks = find_clicks(unexplained, sweep, found.delay_s, rate_hz)
+        clicks = find_clicks(unexplained, found.leaps, sweep, found.delay_s, rate_hz)
     # each round sees the clicks more sharply
     for _ in range(_MOST_ROUNDS if clicks else 0):
         again = bridged(response, unexplained, clicks, rate_hz)
@@ -90,7 +90,7 @@ def deconvolve_mended(response: FloatArray, stimulus: FloatArray, sweep: Sweep, 
         mended = again
         found = deconvolve(mended, stimulus, sweep, rate_hz, known)
         unexplained = response - (mended - found.unexplained)
-        clicks = find_clicks(unexplained, sweep, found.delay_s, rate_hz)
+        clicks = find_clicks(unexplained, find_impulses(unexplained, rate_hz), sweep, found.delay_s, rate_hz)
     reach = _AT_EDGE_S * rate_hz
     faults = SweepFaults(clicks, made.gaps).without_ends(reach).told_with(lost, reach).with_repeated(repeated, reach)
     return Mended(found, faults, made.moved, made.filled, hum)

@@ -37,20 +37,21 @@ class NoiseFloor:
         # in the band of the whole recording: what is left without the linear part has lost the noise that it took along
         inside = (self._frequency >= found.low_hz) & (self._frequency <= found.high_hz)
 
-        def power_of(stop: int) -> FloatArray:
-            flat, rest = (_power(rfft_single(whole[stop - length : stop] * shape, size)) for whole in (found.impulse, found.orders))
-            return np.asarray(np.where(inside, flat * slope**2, rest) / np.sum(shape**2))
-
-        self._power = power_of(late)
-        # at its ends the sweep has little to divide by: what was recorded is smooth there, its quotient is not
-        self._played = _between(found.known.magnitude, self._frequency / found.bin_hz) ** 2
         first, end = self._recorded(self._frequency)
         # what the sweep passed early has no noise in the latest stretch: its noise ended before
         early = first > late - length - found.frames
         places = np.linspace(np.min(end), np.max(end), _STRETCHES + 1)[:-1].astype(int)
-        for stop in places[places - length > _DECAYED_S * rate].tolist():
+        sooner = places[places - length > _DECAYED_S * rate].tolist()
+        stops = [late, *(min(stop, late) for stop in sooner)]
+        pieces = np.array([whole[stop - length : stop] for stop in stops for whole in (found.impulse, found.orders)])
+        power = _power(rfft_single(pieces * shape, size)).reshape(len(stops), 2, -1) / np.sum(shape**2)
+        power[:, 0] *= slope**2
+        self._power: FloatArray = np.where(inside, power[0, 0], power[0, 1])
+        for (flat, rest), stop in zip(power[1:], sooner, strict=True):
             chosen = early & (end >= stop)
-            self._power[chosen] = power_of(min(stop, late))[chosen]
+            self._power[chosen] = np.where(inside, flat, rest)[chosen]
+        # at its ends the sweep has little to divide by: what was recorded is smooth there, its quotient is not
+        self._played = _between(found.known.magnitude, self._frequency / found.bin_hz) ** 2
         self._running = np.concatenate([[0.0], np.cumsum(self._power * self._played)])
 
     def magnitude(self, frequency_hz: FloatArray, window_energy: float | FloatArray) -> FloatArray:

@@ -8,7 +8,6 @@ from collections.abc import Callable
 import numpy as np
 
 from utter_calm.analysis.deconvolution import Deconvolved
-from utter_calm.analysis.impulses import find_impulses
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.tone_gaps import Gap
 from utter_calm.analysis.transforms import irfft_single, next_fast_len, rfft_single
@@ -54,14 +53,15 @@ def places_in(response: FloatArray, found: Deconvolved, stimulus: FloatArray, sw
     return [(start, place) for start, place in zip(starts, places, strict=True) if place is not None]
 
 
-def displaced(known: Known, unexplained: FloatArray, rate_hz: float, *, late: bool = False) -> tuple[Gap, ...]:
+def displaced(known: Known, found: Deconvolved, *, late: bool = False) -> tuple[Gap, ...]:
     """Find from where on a recording is ahead of its stimulus, or ``late``, and by how many samples; where, to tenths of a second.
 
     A piece that holds the gap itself may be found at either place, or between.
     """
+    unexplained, rate_hz = found.unexplained, found.rate_hz
     size = int(AROUND_S * rate_hz)
     jumps = _jumps([-place if late else place for _, place in known])
-    leaps = [start for start, _ in find_impulses(unexplained, rate_hz)] if jumps else []
+    leaps = [start for start, _ in found.leaps] if jumps else []
     lost = []
     for index, behind in jumps:
         low, high = known[index][0] + size // 2, min(known[behind][0] + size // 2, len(unexplained))

@@ -95,8 +95,11 @@ def _blocks(record: FloatArray, omega: float, size: int, count: int) -> ComplexA
 
 def runs(flags: np.ndarray) -> list[tuple[int, int]]:
     """First and last index of every run of true ones."""
-    edges = np.flatnonzero(np.diff(np.concatenate([[0], flags.astype(np.int8), [0]])))
-    return [(int(a), int(b) - 1) for a, b in zip(edges[::2], edges[1::2], strict=True)]
+    if not flags.any():
+        return []
+    changes = (np.flatnonzero(flags[1:] != flags[:-1]) + 1).tolist()
+    edges = [*([0] if flags[0] else []), *changes, *([len(flags)] if flags[-1] else [])]
+    return [(a, b - 1) for a, b in zip(edges[::2], edges[1::2], strict=True)]
 
 
 def _model(tone: ComplexArray, blocks: range, omega: float, size: int, at: FloatArray) -> FloatArray:

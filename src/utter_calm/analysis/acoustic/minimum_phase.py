@@ -42,11 +42,11 @@ def _continued(level: FloatArray, low: int, high: int) -> FloatArray:
     wide = 2**_EDGE_OCTAVES
     for edge, far, beyond in ((low, round(low * wide) + 2, slice(0, low)), (high, round(high / wide) - 2, slice(high + 1, None))):
         a, b = sorted((edge, min(max(far, 1), len(level) - 1)))
-        x = place[a : b + 1] - place[edge]
-        slope = float(np.polyfit(x, level[a : b + 1], 1)[0]) if b - a > 1 else 0.0
+        x, y = place[a : b + 1] - float(np.mean(place[a : b + 1])), level[a : b + 1]
+        slope = float(np.dot(x, y) / np.dot(x, x)) if b - a > 1 else 0.0
         # a loudspeaker falls at both its ends; what seems to rise there is ripple
         slope = float(np.clip(slope, 0.0, _STEEPEST) if edge == low else np.clip(slope, -_STEEPEST, 0.0))
-        out[beyond] = float(np.mean(level[a : b + 1])) + slope * (place[beyond] - place[edge] - float(np.mean(x)))
+        out[beyond] = float(np.mean(y)) + slope * (place[beyond] - float(np.mean(place[a : b + 1])))
     return out
 
 
