@@ -14,6 +14,9 @@ from utter_calm.rig.port import Port
 from utter_calm.ui.picture.painted import PaintedPlot
 from utter_calm.ui.shell import app
 
+WHICH = [("console wedge", "a loudspeaker"), ("ceiling loudspeaker", "a loudspeaker with its current and driver")]
+ROUNDS = 9
+
 
 class Seen(QObject):
     """That the last sample was heard, and that a picture was painted."""
@@ -22,53 +25,86 @@ class Seen(QObject):
     painted = Signal()
 
 
-@pytest.mark.parametrize(("stand_in", "what"), [
-    ("console wedge", "a loudspeaker"), ("ceiling loudspeaker", "a loudspeaker with its current and driver"),
-])  # fmt: skip
-def test_picture_subject(benchmark, qtbot, tmp_path, monkeypatch, stand_in, what):
-    benchmark.group = f"picture of {what} in the window, after the last sample of a sweep of 2 s"
+class Lobby:
+    """A window in which one loudspeaker is measured again and again."""
+
+    def __init__(self, qtbot, folder, stand_in):
+        self.qtbot, self.seen, self.heard = qtbot, Seen(), False
+        unit = Unit("u1", stand_in, stand_in=stand_in)
+        Job.create(folder / "lobby.calm", new_document("lobby", unit, STARTS["loudspeaker"])).close()
+        self.window = app.make_window(folder)
+        qtbot.addWidget(self.window)
+        self.window.resize(1280, 800)
+        self.window.show()
+        self.window.open_path(folder / "lobby.calm")
+        self.session = self.window.workspace.session
+        document = self.session.document
+        self.cell = next(c for c in document.cells(unit) if isinstance(document.step(c.step).measure, LoudspeakerSweep))
+
+    def at_rest(self):
+        """The last take is stored, and the loudspeaker stands as it should."""
+        self.qtbot.waitUntil(lambda: not self.session.busy, timeout=20_000)
+        self.session.select((self.cell,))
+        self.session.stands_ready(self.cell)
+        self.heard = False
+
+    def measure(self, until):
+        """Press the key, and wait."""
+        with self.qtbot.waitSignal(until, timeout=20_000):
+            self.session.run([self.cell], paced=True)
+
+    def over(self):
+        """Begin, and wait until the last sample was heard."""
+        self.at_rest()
+        self.measure(self.seen.over)
+
+    def whole(self):
+        """All of it, to the picture."""
+        self.measure(self.seen.painted)
+
+    def picture(self):
+        """Wait for the picture."""
+        with self.qtbot.waitSignal(self.seen.painted, timeout=20_000):
+            pass
+
+
+@pytest.fixture
+def lobby(qtbot, tmp_path, monkeypatch, stand_in):
     app.preload()
     before = sys.getswitchinterval()
     sys.setswitchinterval(app.SWITCH_S)
-    seen, play, paint = Seen(), Port.play, PaintedPlot.paintEvent
+    lobby = Lobby(qtbot, tmp_path, stand_in)
+    play, paint = Port.play, PaintedPlot.paintEvent
 
     def played(self, *args, **named):
         recording = play(self, *args, **named)
-        seen.over.emit()
+        lobby.heard = True
+        lobby.seen.over.emit()
         return recording
 
     def painted(self, event):
         paint(self, event)
-        seen.painted.emit()
+        if lobby.heard:  # else it is still the last one
+            lobby.seen.painted.emit()
 
     monkeypatch.setattr(Port, "play", played)
     monkeypatch.setattr(PaintedPlot, "paintEvent", painted)
-    unit = Unit("u1", stand_in, stand_in=stand_in)
-    Job.create(tmp_path / "lobby.calm", new_document("lobby", unit, STARTS["loudspeaker"])).close()
-    window = app.make_window(tmp_path)
-    qtbot.addWidget(window)
-    window.resize(1280, 800)
-    window.show()
-    window.open_path(tmp_path / "lobby.calm")
-    session = window.workspace.session
-    cell = next(c for c in session.document.cells(unit) if isinstance(session.document.step(c.step).measure, LoudspeakerSweep))
+    yield lobby
+    lobby.at_rest()
+    assert len(lobby.session.job.takes) == ROUNDS + 1
+    sys.setswitchinterval(before)
+    lobby.window.close()
 
-    def take() -> None:
-        qtbot.waitUntil(lambda: not session.busy, timeout=20_000)
-        session.select((cell,))
-        session.stands_ready(cell)
-        with qtbot.waitSignal(seen.over, timeout=20_000):
-            session.run([cell], paced=True)
 
-    def see() -> None:
-        with qtbot.waitSignal(seen.painted, timeout=20_000):
-            pass
+@pytest.mark.parametrize(("stand_in", "what"), WHICH)
+def test_picture_subject(benchmark, lobby, what):
+    benchmark.group = f"picture of {what} in the window, after the last sample of a sweep of 2 s"
+    benchmark.pedantic(lobby.picture, setup=lobby.over, rounds=ROUNDS, warmup_rounds=1)
+    benchmark.extra_info["seconds"] = benchmark.stats.stats.min
 
-    try:
-        benchmark.pedantic(see, setup=take, rounds=9, warmup_rounds=1)
-        qtbot.waitUntil(lambda: not session.busy, timeout=20_000)
-        assert len(session.job.takes) == 10
-    finally:
-        sys.setswitchinterval(before)
-        window.close()
+
+@pytest.mark.parametrize(("stand_in", "what"), WHICH)
+def test_whole_set_subject(benchmark, lobby, what):
+    benchmark.group = f"whole set of {what}, from the key to its picture, with a sweep of 2 s"
+    benchmark.pedantic(lobby.whole, setup=lobby.at_rest, rounds=ROUNDS, warmup_rounds=1)
     benchmark.extra_info["seconds"] = benchmark.stats.stats.min

@@ -33,7 +33,7 @@ def test_far_away_it_listens_for_as_long_as_sound_takes():
     assert settings.listens_s - settings.tail_s == pytest.approx(12 / 343.2, rel=2e-3)
     found = KIND.analyze(settings, capture)
     assert "ends_too_soon" not in codes(found)
-    assert found.trace("response", 1).x[-1] > 20_000
+    assert found.trace("response", 1).x[-1] > 19_500  # where noise is a third of it that far away
 
 
 def test_the_window_hears_all_that_a_long_silence_gives_it():

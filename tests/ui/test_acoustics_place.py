@@ -1,5 +1,6 @@
 """A loudspeaker in the real window: from an empty job to a window dragged, a microphone calibrated, finds laid beside."""
 
+import re
 import shutil
 
 import numpy as np
@@ -50,7 +51,7 @@ def test_from_an_empty_job_to_a_window_of_ones_own(loudspeaker_job, window, qtbo
     space.take_missing()
     over(qtbot, space)
     qtbot.waitUntil(lambda: "at 2.83 V and 1 m" in place.headline.text(), timeout=20_000)
-    assert "good from 219 Hz" in place.headline.text()
+    assert re.search("good from 21[89] Hz", place.headline.text())  # 218.5 Hz
     assert "floor 4.67 ms" in place.arrivals.text()
     assert not place.keep.isVisible()
     view = place.time.view

@@ -34,14 +34,12 @@ def recording_snr(response: FloatArray, found: Deconvolved, sweep: Sweep) -> Swe
     quiet = np.concatenate([response[: max(0, begins - early)], response[ends + late :]])
     if len(quiet) < _LEAST_QUIET_S * rate_hz or not np.any(quiet != quiet[0]):
         return None
-    # a silence may be shorter than a wave of the noise, which its own mean would take along
-    quiet -= np.mean(found.unexplained)
-    noise = float(np.mean(quiet**2))
-    loud = float(np.var(response[max(0, begins) : ends]))
-    if not noise > 0:
-        return None
-    power = np.abs(rfft(quiet)) ** 2
+    power = np.abs(rfft(quiet)) ** 2 / len(quiet) ** 2
+    power[1:] *= 2
+    # what is constant may be an offset; of noise there is about as much as just above
+    power[0] = np.mean(power[1:3]) / 2
+    noise, loud = float(np.sum(power)), float(np.var(response[max(0, begins) : ends]))
     # the square of a line's power is twice that of its mean (exponential law)
-    spread = float(np.sqrt(np.sum(power**2) / 2) / np.sum(power))
+    spread = float(np.sqrt(np.sum(power**2) / 2)) / noise
     value = float(np.sqrt(max(loud - noise, 0.0) / noise))
     return SweepSnr(value, value * spread / 2)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from utter_calm.analysis.transforms import ComplexArray, irfft_single, next_fast_len, rfft
+from utter_calm.analysis.transforms import ComplexArray, irfft, next_fast_len, rfft
 from utter_calm.signals.ramp import raised_cosine
 
 BEFORE_S, AFTER_S = 0.09, 0.15
@@ -26,7 +26,7 @@ def near_response(gain: ComplexArray, rate_hz: float) -> ComplexArray:
     if size > frames / 2:
         return gain
     fade = raised_cosine(round(_FADE_S * rate_hz))
-    impulse, kept = irfft_single(gain, frames), np.zeros(size)  # 140 dB below the direct sound nothing is heard
+    impulse, kept = irfft(gain, frames), np.zeros(size)
     kept[:after], kept[size - before :] = impulse[:after], impulse[frames - before :]
     kept[after - len(fade) : after] *= fade[::-1]
     kept[size - before : size - before + len(fade)] *= fade
