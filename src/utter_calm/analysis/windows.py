@@ -13,6 +13,7 @@ from utter_calm.analysis.transforms import turning
 from utter_calm.signals.ramp import raised_cosine
 
 FloatArray = npt.NDArray[np.float64]
+_SHORT = 1 << 13
 
 
 class Window(Protocol):
@@ -134,8 +135,11 @@ def _powers(coefficients: tuple[float, ...]) -> FloatArray:
     return np.asarray(np.polynomial.chebyshev.cheb2poly(signed))
 
 
-@lru_cache(maxsize=6)
 def _samples(coefficients: tuple[float, ...], frames: int) -> FloatArray:
+    return (_short if frames <= _SHORT else _long)(coefficients, frames)
+
+
+def _made(coefficients: tuple[float, ...], frames: int) -> FloatArray:
     # a cosine of k times an angle is a polynomial of its cosine (Chebyshev): one cosine for all, of one half, by Horner's rule
     powers = _powers(coefficients)
     half = frames // 2 + 1
@@ -150,6 +154,9 @@ def _samples(coefficients: tuple[float, ...], frames: int) -> FloatArray:
     out.setflags(write=False)
     return out
 
+
+# pieces of one record may be of many lengths; what is long takes too much room to be kept for long
+_short, _long = lru_cache(maxsize=128)(_made), lru_cache(maxsize=6)(_made)
 
 BLACKMAN_HARRIS_7 = CosineWindow(
     "7-term Blackman-Harris",

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.signals.sweep import Sweep
@@ -38,7 +39,7 @@ class Residual:
     def __init__(self, frames: int) -> None:
         self._sum, self._weight = np.zeros(frames), np.zeros(frames)
 
-    def add(self, begin: int, seen: FloatArray, shape: FloatArray) -> None:
+    def add(self, begin: int, seen: npt.NDArray[np.floating], shape: FloatArray) -> None:
         """Add a piece (n,) that was weighted by its window (n,) before it was filtered."""
         self._sum[begin : begin + len(seen)] += seen
         self._weight[begin : begin + len(seen)] += shape

@@ -27,6 +27,7 @@ _FEWEST_CYCLES, _OPEN = 3.0, 0.3
 _LEAST_OVER_NOISE, _FEWEST_FRAMES = 1.6, 1024
 _COMES_EARLY_S, _STILL_RINGS_S = 2e-3, 0.3
 _AT_ONCE = 1 << 16
+SingleArray = npt.NDArray[np.float32]
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -93,12 +94,12 @@ def high_order(
     played = sweep.amplitude / np.sqrt(2) * magnitude_at(grid, *fundamental)
     value, crest = (np.zeros(len(grid)) for _ in range(2))
     noise = _noise(_quiet(recorded, sweep, delay_s, rate_hz), FROM_ORDER * grid, top, rate_hz)
-    residual = Residual(len(recorded))
+    residual, heard = Residual(len(recorded)), recorded.astype(np.float32)
     for some in alike(long.astype(int)):
         frames = int(long[some.start])
         shape = BLACKMAN_HARRIS_7.samples(frames)
         begins = np.rint(centre[some] - frames / 2).astype(int)
-        pieces = recorded[begins[:, None] + np.arange(frames)]
+        pieces = heard[begins[:, None] + np.arange(frames)]
         value[some], crest[some], seen = _read(pieces, shape, FROM_ORDER * grid[some], top, rate_hz)
         for begin, one in zip(begins.tolist(), seen, strict=True):
             residual.add(begin, one, shape)
@@ -121,25 +122,27 @@ def alike(lengths: npt.NDArray[np.int64]) -> Iterator[slice]:
 
 
 def _read(
-    pieces: FloatArray, shape: FloatArray, low_hz: FloatArray, top_hz: float, rate_hz: float
-) -> tuple[FloatArray, FloatArray, FloatArray]:
+    pieces: SingleArray, shape: FloatArray, low_hz: FloatArray, top_hz: float, rate_hz: float
+) -> tuple[FloatArray, FloatArray, SingleArray]:
     """R.m.s. of pieces (k, n) from a frequency (k,) each up to the top, crest factors where the window is open, windowed waveforms.
 
     Many together, for each is short; in single precision, which adds 140 dB below the fundamental what no microphone hears.
     """
     frames = len(shape)
     length = next_fast_len(frames)
+    shape = shape.astype(np.float32)
     lines = rfft_single(pieces * shape, length)
-    first = np.ceil(low_hz * length / rate_hz).astype(int)
-    at = np.arange(lines.shape[1])
-    lines[(at < first[:, None]) | (at >= int(top_hz * length / rate_hz))] = 0.0
-    power = np.sum(lines.real**2 + lines.imag**2, axis=1, dtype=np.float64)
+    for one, first in zip(lines, np.ceil(low_hz * length / rate_hz).astype(int).tolist(), strict=True):
+        one[:first] = 0.0
+    lines[:, int(top_hz * length / rate_hz) :] = 0.0
+    power = np.sum(lines.real**2 + lines.imag**2, axis=1).astype(np.float64)
     seen = irfft_single(lines, length)[:, :frames]
-    middle = shape > _OPEN
-    inside = seen[:, middle] / shape[middle].astype(np.float32)
-    rms = np.sqrt(np.mean(inside**2, axis=1, dtype=np.float64))
-    crest = np.divide(np.max(np.abs(inside), axis=1), rms, out=np.zeros_like(rms), where=rms > 0)
-    return np.sqrt(2 * power / (length * np.sum(shape**2))), crest, np.asarray(seen, dtype=np.float64)
+    wide = np.flatnonzero(shape > _OPEN)
+    middle = slice(int(wide[0]), int(wide[-1]) + 1)
+    inside = seen[:, middle] / shape[middle]
+    rms = np.sqrt(np.mean(inside**2, axis=1).astype(np.float64))
+    crest = np.divide(np.maximum(np.max(inside, axis=1), -np.min(inside, axis=1)), rms, out=np.zeros_like(rms), where=rms > 0)
+    return np.sqrt(2 * power / (length * np.sum(shape**2, dtype=np.float64))), crest, seen
 
 
 def _noise(quiet: FloatArray, low_hz: FloatArray, high_hz: float, rate_hz: float) -> FloatArray:
