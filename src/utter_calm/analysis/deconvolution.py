@@ -15,9 +15,10 @@ from functools import cached_property, lru_cache
 import numpy as np
 import numpy.typing as npt
 
-from utter_calm.analysis.excitation import BESIDE, FARTHEST_ORDER, Excitation, excitation, frames_for
+from utter_calm.analysis.excitation import FARTHEST_ORDER, Excitation, excitation, frames_for
 from utter_calm.analysis.impulses import find_impulses
 from utter_calm.analysis.low_end import LowEnd, low_end_model
+from utter_calm.analysis.side_by_side import submit
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import irfft, irfft_single, rfft, rfft_single, turning
 from utter_calm.signals.ramp import raised_cosine
@@ -124,7 +125,7 @@ def deconvolve(
     """
     fits = known is not None and known.fits(len(response), stimulus)
     frames = known.frames if known is not None and fits else frames_for(max(len(response), len(stimulus)), sweep, rate_hz)
-    hearing = BESIDE.submit(rfft, response, frames)
+    hearing = submit(frames, rfft, response, frames)
     if known is None or not fits:
         known = excitation(len(response), stimulus, sweep, rate_hz)
     frequency, played, endless, low, high = known.frequency, known.played, known.endless, known.low, known.high
@@ -139,9 +140,8 @@ def deconvolve(
     flattened = raw / model
     hold(flattened, low, high)
     impulse = np.asarray(irfft(flattened, frames))
-    coming = BESIDE.submit(
-        _unexplained, impulse, near_window(frames, rate_hz, sweep), heard, played * model * np.conj(turn), len(response)
-    )
+    near = near_window(frames, rate_hz, sweep)
+    coming = submit(frames, _unexplained, impulse, near, heard, played * model * np.conj(turn), len(response))
     window = _linear_window(frames, rate_hz, sweep)
     gain = rfft(impulse * window) * model
     _trust_the_low_end(gain, raw, frequency, sweep, low)
@@ -160,7 +160,7 @@ def deconvolve(
         recorded=len(response),
         known=known,
         orders_to_hz=top_hz,
-        orders_coming=BESIDE.submit(_orders, known, heard, turn, gain, rate_hz),
+        orders_coming=submit(frames, _orders, known, heard, turn, gain, rate_hz),
         impulse=impulse,
         low_end=low_end,
         unexplained=coming.result(),

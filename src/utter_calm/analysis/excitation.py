@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
 
+from utter_calm.analysis.side_by_side import submit
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import next_fast_len, rfft
 from utter_calm.signals.sweep import ComplexArray, Sweep
 
-# transforms let go of the interpreter: those that do not wait for each other are computed side by side
-BESIDE = ThreadPoolExecutor(max_workers=2, thread_name_prefix="sweep")
 FARTHEST_ORDER = 11
 """The stretch before the impulse response back to this order is kept free for distortion."""
 _IN_BAND = 0.25
@@ -61,7 +59,7 @@ def excitation(recorded: int, stimulus: FloatArray, sweep: Sweep, rate_hz: float
     """Transform a stimulus for recordings of so many samples; errors as in :func:`deconvolve`."""
     longest = max(recorded, len(stimulus))
     frames = frames_for(longest, sweep, rate_hz)
-    coming = BESIDE.submit(rfft, stimulus, frames)
+    coming = submit(frames, rfft, stimulus, frames)
     frequency, endless = _endless(sweep, rate_hz, frames)
     played = coming.result()
     inside, beyond = np.abs(played), np.abs(endless)

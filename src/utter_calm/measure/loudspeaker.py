@@ -24,7 +24,7 @@ from utter_calm.measure.acoustic_result import (
     moved_by_window,
 )
 from utter_calm.measure.acoustic_settings import AUTO, BY_HAND, CLOSE, LoudspeakerSettings
-from utter_calm.measure.beside import begun, begun_here, compute_meanwhile
+from utter_calm.measure.beside import begun, compute_meanwhile
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import with_roles
 from utter_calm.measure.kind import PlotSpec, SingleStimulus, Stimulus
@@ -126,7 +126,6 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         channel = _microphone(capture)
         if not capture.drive_known:
             raise MeasurementError("This recording was not made by this step: what was played is not known.")
-        checked = begun_here(partial(usable_part, capture, channel))
         heard = capture.signal(channel)
         played = partial(known_between_silences, settings, _fade_in_s(settings), settings.listens_s)
         # sound and current have nothing to do with each other
@@ -136,7 +135,7 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         try:
             found = analyze_loudspeaker(heard, volts, settings.sweep, capture.rate_hz, known, begin=begun)
         finally:
-            _, trust = checked()  # where nothing was heard it says so best
+            _, trust = usable_part(capture, channel)  # where nothing was heard it says so best
         compute_meanwhile(through, found.buzz_coming)
         if progress is not None:
             progress(0.7)
