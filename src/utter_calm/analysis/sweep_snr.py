@@ -39,6 +39,8 @@ def recording_snr(response: FloatArray, found: Deconvolved, sweep: Sweep) -> Swe
     # what is constant may be an offset; of noise there is about as much as just above
     power[0] = np.mean(power[1:3]) / 2
     noise, loud = float(np.sum(power)), float(np.var(response[max(0, begins) : ends]))
+    if not noise > 0:
+        return None
     # the square of a line's power is twice that of its mean (exponential law)
     spread = float(np.sqrt(np.sum(power**2) / 2)) / noise
     value = float(np.sqrt(max(loud - noise, 0.0) / noise))

@@ -53,6 +53,7 @@ class Player:
         self._rating, self._guard = rating, SoundGuard(rig, rate_hz)
         self._kept: list[Recording] = []
         self._parts: list[Part] = []
+        self._newest: tuple[Recording, Capture] | None = None
 
     def play(
         self,
@@ -74,7 +75,9 @@ class Player:
         )  # fmt: skip
         self._keep(recording, passage)
         own = Part(0, len(recording.samples), passage.tags, passage.conditions)
-        return self._capture(recording.samples, [recording], (own,))
+        capture = self._capture(recording.samples, [recording], (own,))
+        self._newest = recording, capture
+        return capture
 
     def _keep(self, recording: Recording, passage: Passage) -> None:
         if passage.kept_s is not None:
@@ -94,6 +97,8 @@ class Player:
 
     def capture(self) -> Capture:
         """Everything that was recorded: passages in a row, with what was heard between them where a tone was held."""
+        if len(self._kept) == 1 and self._newest is not None and self._newest[0] is self._kept[0] and self._parts[0].start == 0:
+            return self._newest[1]  # it is all that there is
         pieces = [piece for r in self._kept for piece in (r.before, r.samples) if len(piece)]
         samples = pieces[0] if len(pieces) == 1 else np.concatenate(pieces)
         return self._capture(samples, self._kept, tuple(self._parts))
