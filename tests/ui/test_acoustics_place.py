@@ -15,7 +15,7 @@ from utter_calm.formats.teds_layout import own_folder
 from utter_calm.measure.acoustic_settings import AT_CONE
 from utter_calm.rig.microphone import capsule_of
 from utter_calm.standins import microphone
-from utter_calm.ui.look.fields import PopupForm
+from utter_calm.ui.look.popup_form import PopupForm
 
 
 @pytest.fixture

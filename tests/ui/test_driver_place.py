@@ -6,7 +6,7 @@ from PySide6.QtWidgets import QApplication
 from tests.ui.conftest import begin_job
 from utter_calm.job.document import Claim
 from utter_calm.job.run.prompt import CLIP, Answer
-from utter_calm.ui.look.fields import PopupForm
+from utter_calm.ui.look.popup_form import PopupForm
 from utter_calm.ui.shell.panes import NAMES
 
 

@@ -17,7 +17,8 @@ from utter_calm.present.palette import DARK, LIGHT
 from utter_calm.present.panel import panel_view
 from utter_calm.quantities import Measured
 from utter_calm.ui.coverage.model import CoverageModel
-from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit
+from utter_calm.ui.look.fields import QuantityEdit
+from utter_calm.ui.look.popup_form import FormLine, PopupForm
 from utter_calm.ui.look.shapes import draw_outcome
 from utter_calm.ui.places.tables import ROW_ROLE, ClaimsModel, TakesModel
 from utter_calm.ui.readings.model import ReadingsModel

@@ -15,7 +15,7 @@ from utter_calm.measure.result import Reading, Result
 from utter_calm.quantities import Measured
 from utter_calm.ui.chain.condition_editor import add_condition_editor
 from utter_calm.ui.chain.step_editor import step_editor
-from utter_calm.ui.look.fields import PopupForm
+from utter_calm.ui.look.popup_form import PopupForm
 from utter_calm.ui.picture.finder import finder_form
 from utter_calm.ui.places.tables import ROW_ROLE
 from utter_calm.ui.shell.calculator import Calculator

@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QApplication, QComboBox, QFileDialog
 from utter_calm.rig import MICROPHONE
 from utter_calm.rig.library import known_rigs, read_rig
 from utter_calm.ui.chain.rig_editors import input_editor
-from utter_calm.ui.look.fields import PopupForm
+from utter_calm.ui.look.popup_form import PopupForm
 
 
 @pytest.fixture

@@ -3,7 +3,7 @@
 import pytest
 
 from utter_calm.job.run import soak as soak_module
-from utter_calm.ui.look.fields import PopupForm
+from utter_calm.ui.look.popup_form import PopupForm
 
 
 @pytest.fixture

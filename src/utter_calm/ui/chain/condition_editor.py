@@ -13,7 +13,8 @@ from utter_calm.measure.acoustic_settings import ON_BENCH
 from utter_calm.measure.kind import setting_fields
 from utter_calm.quantities import Value, names_same, plain_text, read_value
 from utter_calm.ui.chain.unit_editors import parse_loads
-from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit, text_line
+from utter_calm.ui.look.fields import QuantityEdit, text_line
+from utter_calm.ui.look.popup_form import FormLine, PopupForm
 from utter_calm.ui.state.session import JobSession
 
 

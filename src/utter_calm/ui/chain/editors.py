@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QWidget
 from utter_calm.ui.chain.rig_editors import input_editor, output_editor, pickup_editor
 from utter_calm.ui.chain.step_editor import step_editor
 from utter_calm.ui.chain.unit_editors import load_editor, unit_editor
-from utter_calm.ui.look.fields import PopupForm
+from utter_calm.ui.look.popup_form import PopupForm
 from utter_calm.ui.state.session import JobSession
 
 Maker = Callable[[JobSession, QWidget], PopupForm | None]

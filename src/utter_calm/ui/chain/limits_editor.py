@@ -11,7 +11,8 @@ from utter_calm.quantities import parse_quantity
 from utter_calm.quantities.text import typed_text
 from utter_calm.rig.excursion import Moves, parse_moves
 from utter_calm.rig.rating import Rating
-from utter_calm.ui.look.fields import FormLine, PopupForm, text_line
+from utter_calm.ui.look.fields import text_line
+from utter_calm.ui.look.popup_form import FormLine, PopupForm
 from utter_calm.ui.state.session import JobSession
 
 _FIELDS = (

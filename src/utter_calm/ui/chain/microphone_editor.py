@@ -15,7 +15,8 @@ from utter_calm.quantities import parse_quantity
 from utter_calm.rig import CAPSULE, Correction, Part
 from utter_calm.rig.microphone import capsule_of, microphone_of
 from utter_calm.ui.chain.stored_sheet import StoredSheet
-from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit, text_line
+from utter_calm.ui.look.fields import QuantityEdit, text_line
+from utter_calm.ui.look.popup_form import FormLine, PopupForm
 from utter_calm.ui.state.session import JobSession
 
 _RESPONSE, _CORRECTION = "the microphone's response: it is taken off", "a correction: it is added"

@@ -11,7 +11,8 @@ from utter_calm.job.run.calibration import CalibrationWanted
 from utter_calm.quantities import si_text
 from utter_calm.rig import SENSE, Part
 from utter_calm.ui.chain.microphone_editor import microphone_editor
-from utter_calm.ui.look.fields import FormLine, PercentEdit, PopupForm, QuantityEdit, text_line
+from utter_calm.ui.look.fields import PercentEdit, QuantityEdit, text_line
+from utter_calm.ui.look.popup_form import FormLine, PopupForm
 from utter_calm.ui.state.session import JobSession
 
 _MOST_DAYS = 3650

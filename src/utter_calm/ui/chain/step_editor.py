@@ -16,7 +16,8 @@ from utter_calm.quantities import amplitude_to_db, db_to_amplitude, parse_decibe
 from utter_calm.quantities.text import fixed
 from utter_calm.ui.chain.signal_sketch import SignalSketch
 from utter_calm.ui.chain.where_ticks import WhereTicks
-from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit, text_line
+from utter_calm.ui.look.fields import QuantityEdit, text_line
+from utter_calm.ui.look.popup_form import FormLine, PopupForm
 from utter_calm.ui.state.after_edit import apply_settings, follow_settings
 from utter_calm.ui.state.session import JobSession
 

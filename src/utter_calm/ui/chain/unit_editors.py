@@ -23,7 +23,8 @@ from utter_calm.quantities import (
 from utter_calm.quantities.text import fixed
 from utter_calm.rig import UNITS
 from utter_calm.ui.chain.limits_editor import limits_editor
-from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit, text_line
+from utter_calm.ui.look.fields import QuantityEdit, text_line
+from utter_calm.ui.look.popup_form import FormLine, PopupForm
 from utter_calm.ui.state.session import JobSession
 
 

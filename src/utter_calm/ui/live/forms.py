@@ -10,7 +10,8 @@ from utter_calm.measure.level_effect import EFFECTS, PASCAL, UNITS, VOLTS, WATTS
 from utter_calm.measure.level_noise import WEIGHTINGS
 from utter_calm.quantities import NONE, parse_quantity
 from utter_calm.ui.live.desk import LiveDesk
-from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit, text_line
+from utter_calm.ui.look.fields import QuantityEdit, text_line
+from utter_calm.ui.look.popup_form import FormLine, PopupForm
 from utter_calm.ui.state.session import JobSession
 
 

@@ -11,7 +11,8 @@ from utter_calm.errors import InputError
 from utter_calm.present.picture.cursor import crossings, places_of
 from utter_calm.present.picture.typed import height_of, place_of
 from utter_calm.present.picture.view import PlotView
-from utter_calm.ui.look.fields import FormLine, PopupForm, text_line
+from utter_calm.ui.look.fields import text_line
+from utter_calm.ui.look.popup_form import FormLine, PopupForm
 from utter_calm.ui.picture.pane import PlotPane
 
 _MOST_CURVES, _MOST_PLACES = 8, 200

@@ -7,7 +7,8 @@ from collections.abc import Callable
 from utter_calm.job.document import AxisRange
 from utter_calm.present.picture.ranged import RANGE_FIELDS, range_texts, range_typed
 from utter_calm.present.picture.view import PlotView
-from utter_calm.ui.look.fields import FormLine, PopupForm, text_line
+from utter_calm.ui.look.fields import text_line
+from utter_calm.ui.look.popup_form import FormLine, PopupForm
 from utter_calm.ui.picture.pane import PlotPane
 
 _LABELS = {"x_low": "{x} from", "x_high": "to", "y_low": "{y} from", "y_high": "to", "y_step": "for each division"}

@@ -25,7 +25,8 @@ from utter_calm.present.claim_words import (
     unit_of,
 )
 from utter_calm.quantities import FULL_SCALE_UNIT, Conditions, conditions_text
-from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit
+from utter_calm.ui.look.fields import QuantityEdit
+from utter_calm.ui.look.popup_form import FormLine, PopupForm
 from utter_calm.ui.state.session import JobSession
 
 

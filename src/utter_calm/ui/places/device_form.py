@@ -11,8 +11,9 @@ from utter_calm.present.devices import SIMULATED, DeviceChoice, choices, rates_t
 from utter_calm.rig import Found, FoundDevice, Rig, SoundAddress, find_devices
 from utter_calm.rig.sound.address import USUAL_BUFFER_S
 from utter_calm.rig.sound.choose import on_device
-from utter_calm.ui.look.fields import FormLine, PopupForm, QuantityEdit
+from utter_calm.ui.look.fields import QuantityEdit
 from utter_calm.ui.look.labels import plain_label
+from utter_calm.ui.look.popup_form import FormLine, PopupForm
 from utter_calm.ui.places.device_check import DeviceCheck
 from utter_calm.ui.state.session import JobSession
 from utter_calm.ui.state.worker import Computation

@@ -13,8 +13,9 @@ from utter_calm.rig import Rig
 from utter_calm.rig.bench.address import BenchInstrument
 from utter_calm.rig.bench.profile import known_profiles, load_profile
 from utter_calm.rig.bench.scpi import ScpiInstrument
-from utter_calm.ui.look.fields import FormLine, PopupForm, text_line
+from utter_calm.ui.look.fields import text_line
 from utter_calm.ui.look.labels import plain_label
+from utter_calm.ui.look.popup_form import FormLine, PopupForm
 from utter_calm.ui.state.session import JobSession
 from utter_calm.ui.state.worker import Computation
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 from utter_calm.quantities import SPL_REFERENCE_PA, amplitude_to_db, parse_quantity
 from utter_calm.quantities.text import fixed, typed_text
 from utter_calm.rig.protection import Protection
-from utter_calm.ui.look.fields import FormLine, PopupForm, text_line
+from utter_calm.ui.look.fields import text_line
+from utter_calm.ui.look.popup_form import FormLine, PopupForm
 
 
 def protection_lines(known: Protection) -> list[FormLine]:

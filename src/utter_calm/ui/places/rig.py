@@ -21,8 +21,8 @@ from utter_calm.present.rig import HEADINGS, RigRow, rig_rows, rig_summary
 from utter_calm.rig import Rig
 from utter_calm.rig.change import INPUT, OUTPUT, PART, channels_of, corrected, correction_from, without
 from utter_calm.rig.library import SUFFIX, keep_rig, known_rigs, load_rig, read_rig, write_rig
-from utter_calm.ui.look.fields import PopupForm
 from utter_calm.ui.look.labels import plain_label
+from utter_calm.ui.look.popup_form import PopupForm
 from utter_calm.ui.places.device_form import DeviceForm
 from utter_calm.ui.places.instruments_form import InstrumentsForm
 from utter_calm.ui.places.rig_forms import channel_form, limits_form, part_form

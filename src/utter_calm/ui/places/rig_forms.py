@@ -12,7 +12,8 @@ from utter_calm.rig import Part, Rig
 from utter_calm.rig.change import OUTPUT, channels_of, connector_unit, new_channel, with_channel, with_part
 from utter_calm.rig.channel import DRIVE, LOOPBACK, ROLES, UNIT_OF_ROLE
 from utter_calm.rig.rig import CAPSULE, PARTS, SENSE
-from utter_calm.ui.look.fields import FormLine, PercentEdit, PopupForm, QuantityEdit, text_line
+from utter_calm.ui.look.fields import PercentEdit, QuantityEdit, text_line
+from utter_calm.ui.look.popup_form import FormLine, PopupForm
 from utter_calm.ui.places.protection_lines import protection_lines, protection_of
 
 Apply = Callable[[str, Rig], None]

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QHeaderView, QWidget
 from utter_calm.job.take import TakeSummary
 from utter_calm.measure.kinds import kind_of
 from utter_calm.ui.chain.step_editor import settings_from, settings_lines
-from utter_calm.ui.look.fields import PopupForm
+from utter_calm.ui.look.popup_form import PopupForm
 from utter_calm.ui.places.table_place import TablePlace
 from utter_calm.ui.places.tables import TakesModel
 from utter_calm.ui.state.session import JobSession

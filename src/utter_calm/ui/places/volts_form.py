@@ -18,8 +18,9 @@ from utter_calm.rig import Calibrated, Channel, Rig
 from utter_calm.rig.bench.control import BenchControl
 from utter_calm.rig.change import OUTPUT, channels_of, with_channel
 from utter_calm.rig.volts import MeterReading, full_scale_by_channel, full_scale_by_meter, last_digit, with_full_scale
-from utter_calm.ui.look.fields import FormLine, PercentEdit, PopupForm, text_line
+from utter_calm.ui.look.fields import PercentEdit, text_line
 from utter_calm.ui.look.labels import plain_label
+from utter_calm.ui.look.popup_form import FormLine, PopupForm
 from utter_calm.ui.state.session import JobSession
 from utter_calm.ui.state.worker import Computation
 

@@ -8,7 +8,8 @@ from utter_calm.errors import InputError
 from utter_calm.job.run.soak import Soak, part_of_change
 from utter_calm.measure.kinds import declared
 from utter_calm.quantities import parse_quantity
-from utter_calm.ui.look.fields import FormLine, PopupForm, text_line
+from utter_calm.ui.look.fields import text_line
+from utter_calm.ui.look.popup_form import FormLine, PopupForm
 from utter_calm.ui.state.soaking import Soaking
 
 
