@@ -6,13 +6,14 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import cast
 
-from PySide6.QtCore import QEvent, Qt, Signal
+from PySide6.QtCore import QEvent, QSize, Qt, Signal
 from PySide6.QtGui import QCloseEvent, QKeyEvent
 from PySide6.QtWidgets import QFormLayout, QFrame, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from utter_calm.errors import UtterCalmError
 from utter_calm.ui.look.fields import QuantityEdit
 from utter_calm.ui.look.labels import plain_label
+from utter_calm.ui.look.rolled import Rolled
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,12 +51,15 @@ class PopupForm(QFrame):
         heading.setProperty("role", "section")
         heading.setWordWrap(True)  # a long question widens no form
         layout.addWidget(heading)
-        form = QFormLayout()
+        inside = QWidget()
+        form = QFormLayout(inside)
+        form.setContentsMargins(0, 0, 0, 0)
         form.setLabelAlignment(Qt.AlignmentFlag.AlignLeft)
         form.setHorizontalSpacing(14)
         for line in sorted(lines, key=lambda line: line.rare):
             form.addRow(line.label, line.field)
-        layout.addLayout(form)
+        self.rolled = Rolled(inside)
+        layout.addWidget(self.rolled)
         self._form, self._rare = form, [line.field for line in lines if line.rare]
         self._beneath = QVBoxLayout()
         layout.addLayout(self._beneath)
@@ -87,8 +91,7 @@ class PopupForm(QFrame):
             self._form.setRowVisible(field, on)
         self.more.setText("fewer" if on else "more")
         if self.isVisible():
-            self.adjustSize()
-            self._stay_above_transport()
+            self.fit()
 
     def add_button(self, text: str, action: Callable[[], object]) -> QPushButton:
         """Add a button that does something else, and closes a form that does not stay."""
@@ -105,7 +108,7 @@ class PopupForm(QFrame):
         """Say what is wrong, in the form; empty where nothing is."""
         self._error.setText(text)
         self._error.setVisible(bool(text))
-        self.adjustSize()
+        self.fit()
 
     def _instead(self, action: Callable[[], object]) -> None:
         if not self._stays:
@@ -175,21 +178,35 @@ class PopupForm(QFrame):
         self.closed.emit()
         super().closeEvent(event)
 
-    def _stay_above_transport(self) -> None:
-        """Move up where it would cover Mute or leave the screen."""
+    def fit(self) -> None:
+        """Be as large as it needs; roll the fields, and move up, where it would cover Mute or leave the screen."""
         parent = self.parentWidget()
         screen = self.screen().availableGeometry()
         lowest = getattr(parent.window(), "lowest_for_forms", None) if parent is not None else None
         bottom = min(screen.bottom(), lowest()) if lowest is not None else screen.bottom()
+        self.rolled.may_be(1 << 14)
+        size = self._needed()
+        over = size.height() - (bottom - screen.top())
+        if over > 0:
+            self.rolled.may_be(self.rolled.sizeHint().height() - over)
+            size = self._needed()
+        self.resize(size)
         self.move(self.x(), max(screen.top(), min(self.y(), bottom - self.height())))
+
+    def _needed(self) -> QSize:
+        """The size of all that it shows; a line of text that is broken makes it higher."""
+        layout = cast("QVBoxLayout", self.layout())
+        layout.activate()
+        size = layout.sizeHint()
+        return QSize(size.width(), layout.heightForWidth(size.width())) if layout.hasHeightForWidth() else size
 
     def open_under(self, widget: QWidget) -> None:
         """Show it under a widget, inside the screen, with the first field ready."""
-        self.adjustSize()
+        self.fit()
         place = widget.mapToGlobal(widget.rect().bottomLeft())
         screen = widget.screen().availableGeometry()
         self.move(max(screen.left(), min(place.x(), screen.right() - self.width())), place.y() + 4)
-        self._stay_above_transport()
+        self.fit()
         self.show()
         first = next(iter(self.fields.values()), None)
         if first is not None:

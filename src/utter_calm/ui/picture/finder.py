@@ -49,7 +49,7 @@ def finder_form(pane: PlotPane) -> PopupForm:
             places.addItem(item)
         places.setFixedHeight(min(10, len(found)) * places.sizeHintForRow(0) + 6 if found else 0)
         places.setVisible(bool(found))
-        form.adjustSize()
+        form.fit()
 
     def cross() -> None:
         view = pane.canvas.view

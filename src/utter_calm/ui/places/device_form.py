@@ -103,7 +103,7 @@ class DeviceForm(PopupForm):
         there = [d for d in both if d is not None]
         rates = tuple(r for r in there[0].rates_hz if all(r in d.rates_hz for d in there)) if there else ()
         self.check.offer(both[0].outputs if both[0] is not None else 0, both[1].inputs if both[1] is not None else 0, rates)
-        self.adjustSize()
+        self.fit()
 
     def _device(self, box: QComboBox) -> FoundDevice | None:
         choice = _choice(box)

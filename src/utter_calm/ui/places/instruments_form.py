@@ -97,7 +97,7 @@ class InstrumentsForm(PopupForm):
                 self._rows.addWidget(button, row, column)
         if not self._known:
             self._rows.addWidget(plain_label("None yet: every condition is set by hand, or by the simulated rig."), 0, 0)
-        self.adjustSize()
+        self.fit()
 
     def _trying(self, action: Callable[[BenchInstrument], None], instrument: BenchInstrument, *_checked: bool) -> None:
         try:
@@ -118,7 +118,7 @@ class InstrumentsForm(PopupForm):
 
     def _answered(self, words: object) -> None:
         self.said.setText(str(words))
-        self.adjustSize()
+        self.fit()
 
 
 def _asked(instrument: BenchInstrument) -> str:

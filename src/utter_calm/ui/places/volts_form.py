@@ -104,7 +104,7 @@ class VoltsForm(PopupForm):
     def _ask(self, text: str, button: str) -> None:
         self.asks.setText(text)
         self.ok.setText(button)
-        self.adjustSize()
+        self.fit()
 
     def _go_on(self, _form: PopupForm) -> None:
         if self._found is not None:
