@@ -31,7 +31,7 @@ def coloured(seed, frames, corner_hz):
     return NOISE * noise[RATE:] / np.sqrt((1 - keep) / (1 + keep))
 
 
-@pytest.mark.parametrize("corner_hz", [60.0, 1000.0, 1e5])
+@pytest.mark.parametrize("corner_hz", [300.0, 1000.0, 1e5])
 @pytest.mark.parametrize("lead_s", [0.025, 0.1])
 def test_how_sure_the_snr_of_a_short_silence_is_is_told(corner_hz, lead_s):
     law = Sweep(20.0, 20_000.0, 0.5, onset_s=lead_s)
@@ -43,7 +43,7 @@ def test_how_sure_the_snr_of_a_short_silence_is_is_told(corner_hz, lead_s):
     for seed in range(40):
         told = analyze_sweep(clean + coloured(seed, len(clean), corner_hz), played, law, RATE).snr
         off.append((told.value - truth) / told.u)
-    assert np.mean(np.abs(off) < 2) > 0.8
+    assert np.mean(np.abs(off) < 2) > 0.84
     assert 0.6 < np.std(off) < 1.6  # neither too sure nor too careful
 
 

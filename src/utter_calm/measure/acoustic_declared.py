@@ -47,7 +47,8 @@ READINGS: dict[str, Declared] = {
     **{name: IMPEDANCE[name] for name in ("minimum_impedance", "minimum_impedance_frequency")},
     **about_record({
         "clock_skew": Declared("clock skew", "skew", "How much faster the recorder's clock runs; taken out."),
-        "snr": Declared("SNR of the recording", "gain", "R.m.s. while the sweep sounds over that of the silence.", digits=3),
+        "snr": Declared("SNR of the recording", "gain", "R.m.s. while the sweep sounds over that of the silence; noise slower "
+                        "than that lasts is not in it.", digits=3),
         **RECORD_READINGS,
     }),
 }  # fmt: skip

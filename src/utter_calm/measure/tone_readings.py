@@ -42,7 +42,7 @@ TONE_READINGS: dict[str, Declared] = about_record({
     "noise": Declared("noise", "small_level", "R.m.s. of what remains in the band without fundamental, harmonics "
                         "2 to 10 and DC; in a noise step, of all that lies in the band but DC.", better="low", floored=True),
     "snr": Declared("SNR", "gain", "Level over noise: harmonics do not count, the band is that of the noise. Of a sweep: while it "
-                      "sounds, over the silence beside it.", better="high"),
+                      "sounds, over the silence beside it; noise slower than that lasts is not in it.", better="high"),
     "noise_a": Declared("noise, A-weighted", "small_level", "R.m.s. of the noise in the band through A-weighting (IEC 61672-1), "
                           "applied to its spectrum.", better="low", floored=True),
     "noise_c": Declared("noise, C-weighted", "small_level", "R.m.s. of the noise in the band through C-weighting (IEC 61672-1), "
