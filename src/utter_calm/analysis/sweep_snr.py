@@ -25,7 +25,9 @@ class SweepSnr:
 def recording_snr(response: FloatArray, found: Deconvolved, sweep: Sweep) -> SweepSnr | None:
     """Read it off a recording (n,) that deconvolves to ``found``; None where there is hardly any silence in it, or no noise.
 
-    Noise slower than that silence lasts is hardly in it. The power of a line of noise has the standard deviation of its mean (Welch 1967): a silence of few lines tells less.
+    Noise slower than that silence lasts is hardly in it.
+
+    The power of a line of noise has the standard deviation of its mean (Welch 1967): a silence of few lines tells less.
     """
     rate_hz = found.rate_hz
     begins = int((sweep.onset_s + found.delay_s) * rate_hz)
