@@ -60,3 +60,23 @@ def test_what_plays_so_late_that_the_end_is_not_heard_is_told(late_s):
     reached = 20_500 * (20_500 / 20) ** -(late_s - settings.tail_s)
     assert 0.9 * reached < found.trace("response", 1).x[-1] < reached
     assert "ends_too_soon" not in codes(KIND.analyze(settings, capture))
+
+
+@pytest.mark.parametrize("echo_s", [0.018, 0.03, 0.045])
+def test_a_wall_that_is_louder_than_what_comes_straight_is_no_end_that_was_missed(echo_s):
+    settings, capture = heard()
+    late = round(echo_s * capture.rate_hz)
+    both = capture.samples.copy()
+    both[late:] += 1.6 * capture.samples[:-late]
+    found = KIND.analyze(settings, replace(capture, samples=both))
+    assert "ends_too_soon" not in codes(found)
+    assert found.trace("response", 1).x[-1] > 20_000
+
+
+def test_behind_a_loudspeaker_nothing_is_missed():
+    device = SimulatedDevice(RIG)
+    for factor, value in (("unit", "console wedge"), ("angle", Measured(np.pi, "rad"))):
+        device.set(factor, value)
+    settings = LoudspeakerSettings(duration_s=1.0)
+    found = KIND.analyze(settings, play_step(KIND, settings, device, RIG, load_ohm=None))
+    assert "ends_too_soon" not in codes(found)
