@@ -208,6 +208,7 @@ class PopupForm(QFrame):
         self.move(max(screen.left(), min(place.x(), screen.right() - self.width())), place.y() + 4)
         self.fit()
         self.show()
+        self.fit()  # only what is shown knows how high it is
         first = next(iter(self.fields.values()), None)
         if first is not None:
             first.setFocus()
