@@ -17,6 +17,15 @@ def opened(window, count, **named):
     return form
 
 
+def whole(form):
+    """Nothing of what is inside is hidden, at the right or below."""
+    return form.rolled.verticalScrollBar().maximum() == 0 and across(form)
+
+
+def across(form):
+    return form.rolled.widget().sizeHint().width() <= form.rolled.viewport().width()
+
+
 def inside(form, widget):
     top = widget.mapTo(form, QPoint(0, 0)).y()
     return top >= 0 and top + widget.height() <= form.height()
@@ -24,10 +33,13 @@ def inside(form, widget):
 
 def test_what_applies_it_stays_in_sight_however_many_fields_there_are(measured_window):
     form = opened(measured_window, 40)
+    QApplication.processEvents()
+    assert whole(form)
     low = form.height()
     form.more.click()
     QApplication.processEvents()
     assert form.height() > low
+    assert across(form)
     assert form.height() <= measured_window.lowest_for_forms() + 1
     assert inside(form, form.ok)
     form.say("Something is wrong, and that takes a line or two to be said in words that somebody understands at once. " * 3)

@@ -197,8 +197,8 @@ class PopupForm(QFrame):
         """The size of all that it shows; a line of text that is broken makes it higher."""
         layout = cast("QVBoxLayout", self.layout())
         layout.activate()
-        size = layout.sizeHint()
-        return QSize(size.width(), layout.heightForWidth(size.width())) if layout.hasHeightForWidth() else size
+        size = layout.totalSizeHint()  # with the frame about it
+        return QSize(size.width(), layout.totalHeightForWidth(size.width())) if layout.hasHeightForWidth() else size
 
     def open_under(self, widget: QWidget) -> None:
         """Show it under a widget, inside the screen, with the first field ready."""
