@@ -18,7 +18,8 @@ ComplexArray = npt.NDArray[np.complex128]
 _STEP = 1e-5
 _FEWEST, _STANDS_OUT = 20, 2.5
 _MOST_EVALUATIONS = 60
-_TO_CHOOSE_BY, _MOST_IN_QUESTION = 150, 3
+_TO_CHOOSE_BY, _MOST_IN_QUESTION, _HOPELESS = 150, 3, 100.0
+"""What leaves a hundred times as much is not made the best by other weights."""
 BEYOND = 50.0
 """Of a logarithm: nothing is as large or as small as that."""
 _ASTRAY = 0.5
@@ -240,8 +241,9 @@ def fit_circuit(data: Observed, start: FloatArray, pinned: tuple[float, float] |
     # scatter as about the closest of them: what a simpler one leaves beyond that is its own
     few = few.with_sigma_of(closest.impedance(few.s), robust=True)
     penalty = float(np.log(few.count))
-    fitting.sort(key=lambda c: float(np.sum(few.rest(c.impedance(few.s)) ** 2)) + penalty * len(c.values))
-    fitting = fitting[:_MOST_IN_QUESTION]
+    score = {c: float(np.sum(few.rest(c.impedance(few.s)) ** 2)) + penalty * len(c.values) for c in fitting}
+    fitting = sorted(fitting, key=score.__getitem__)[:_MOST_IN_QUESTION]
+    fitting = [c for c in fitting if score[c] < _HOPELESS * score[fitting[0]]]
     roughly = partial(fitted, few, pinned=pinned, rough=True, close=1e-7)
     plain = [roughly(c.coil, [c.values]) for c in fitting]
     creeping = [roughly(c.coil, [np.insert(c.values, 4, _CREEP_START)], creeps=True) for c in plain if c]
