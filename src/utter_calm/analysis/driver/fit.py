@@ -18,7 +18,7 @@ ComplexArray = npt.NDArray[np.complex128]
 _STEP = 1e-5
 _FEWEST, _STANDS_OUT = 20, 2.5
 _MOST_EVALUATIONS = 60
-_TO_CHOOSE_BY, _MOST_IN_QUESTION, _HOPELESS = 150, 3, 100.0
+_TO_CHOOSE_BY, _MOST_IN_QUESTION, _HOPELESS, _FAR_BETTER = 150, 3, 100.0, 0.3
 """What leaves a hundred times as much is not made the best by other weights."""
 BEYOND = 50.0
 """Of a logarithm: nothing is as large or as small as that."""
@@ -174,9 +174,12 @@ class Circuit:
 
 def fitted(
     data: Observed, coil: Coil, starts: Sequence[FloatArray], pinned: tuple[float, float] | None, *, creeps: bool = False,
-    close: float = 1e-11, rough: bool = False,
+    close: float = 1e-11, rough: bool = False, enough: float = 0.0,
 ) -> Circuit | None:  # fmt: skip
-    """Fit one model from the best of some starts; None where none of them ends in a coil and a creep that can be."""
+    """Fit one model from the best of some starts; None where none of them ends in a coil and a creep that can be.
+
+    What leaves less than ``enough`` needs no other start.
+    """
     best: Solution | None = None
     s = data.s
     for start in starts:
@@ -205,6 +208,8 @@ def fitted(
             continue
         if best is None or found.squares < best.squares:
             best = found
+        if best.squares < enough:
+            break
     return None if best is None else Circuit(coil, creeps, best)
 
 
@@ -233,8 +238,13 @@ def fit_circuit(data: Observed, start: FloatArray, pinned: tuple[float, float] |
     with_coils = _coil_starts(data, start)
     few = data.thinned(_TO_CHOOSE_BY)
     roughly = partial(fitted, few, pinned=pinned, rough=True)
-    found = [roughly(coil, [np.concatenate([start, c]) for c in with_coils(coil)], close=1e-6) for coil in COILS]
-    fitting = [c for c in found if c is not None]
+    fitting, least = list[Circuit](), 0.0
+    for coil in COILS:  # one that does far better than all simpler ones has not gone astray
+        starts = [np.concatenate([start, c]) for c in with_coils(coil)]
+        found = roughly(coil, starts, close=1e-6, enough=_FAR_BETTER * least)
+        if found is not None:
+            least = min(least or np.inf, found.solution.squares)
+            fitting.append(found)
     if not fitting:
         raise ValueError("no circuit of a driver fits")
     closest = min(fitting, key=lambda c: c.solution.squares)
