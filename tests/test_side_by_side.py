@@ -12,10 +12,12 @@ RATE = 48_000
 
 
 def test_only_what_is_long_is_computed_elsewhere():
-    assert side_by_side.submit(1 << 20, threading.get_ident).result() != threading.get_ident()
-    short = side_by_side.submit(1 << 10, threading.get_ident)
-    assert short.done()
-    assert short.result() == threading.get_ident()
+    assert side_by_side.begun(1 << 20, threading.get_ident)() != threading.get_ident()
+    asked = []
+    short = side_by_side.begun(1 << 10, lambda: asked.append(1) or threading.get_ident())
+    assert not asked
+    assert short() == short() == threading.get_ident()
+    assert asked == [1]
 
 
 def test_a_sweep_tells_the_same_either_way(monkeypatch):

@@ -8,7 +8,7 @@ stop frequency (Novak, Lotton and Simon 2015).
 
 from __future__ import annotations
 
-from concurrent.futures import Future
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property, lru_cache
 
@@ -18,7 +18,7 @@ import numpy.typing as npt
 from utter_calm.analysis.excitation import FARTHEST_ORDER, Excitation, excitation, frames_for
 from utter_calm.analysis.impulses import find_impulses
 from utter_calm.analysis.low_end import LowEnd, low_end_model
-from utter_calm.analysis.side_by_side import submit
+from utter_calm.analysis.side_by_side import begun
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import irfft, irfft_single, rfft, rfft_single, turning
 from utter_calm.signals.ramp import raised_cosine
@@ -78,7 +78,7 @@ class Deconvolved:
     recorded: int
     known: Excitation
     orders_to_hz: float
-    orders_coming: Future[FloatArray]
+    orders_coming: Callable[[], FloatArray]
     impulse: FloatArray
     low_end: LowEnd
     unexplained: FloatArray
@@ -89,7 +89,7 @@ class Deconvolved:
 
         The orders stand in it at ``-L ln n``, wrapping, and what noise the window behind ``gain`` left out.
         """
-        return self.orders_coming.result()
+        return self.orders_coming()
 
     @cached_property
     def leaps(self) -> tuple[tuple[int, int], ...]:
@@ -125,11 +125,11 @@ def deconvolve(
     """
     fits = known is not None and known.fits(len(response), stimulus)
     frames = known.frames if known is not None and fits else frames_for(max(len(response), len(stimulus)), sweep, rate_hz)
-    hearing = submit(frames, rfft, response, frames)
+    hearing = begun(frames, rfft, response, frames)
     if known is None or not fits:
         known = excitation(len(response), stimulus, sweep, rate_hz)
     frequency, played, endless, low, high = known.frequency, known.played, known.endless, known.low, known.high
-    heard = hearing.result()
+    heard = hearing()
     raw = np.zeros(len(played), dtype=complex)
     raw[low : high + 1] = heard[low : high + 1] / played[low : high + 1]
     delay = _arrival(raw, frames) / rate_hz
@@ -141,7 +141,7 @@ def deconvolve(
     hold(flattened, low, high)
     impulse = np.asarray(irfft(flattened, frames))
     near = near_window(frames, rate_hz, sweep)
-    coming = submit(frames, _unexplained, impulse, near, heard, played * model * np.conj(turn), len(response))
+    coming = begun(frames, _unexplained, impulse, near, heard, played * model * np.conj(turn), len(response))
     window = _linear_window(frames, rate_hz, sweep)
     gain = rfft(impulse * window) * model
     _trust_the_low_end(gain, raw, frequency, sweep, low)
@@ -160,10 +160,10 @@ def deconvolve(
         recorded=len(response),
         known=known,
         orders_to_hz=top_hz,
-        orders_coming=submit(frames, _orders, known, heard, turn, gain, rate_hz),
+        orders_coming=begun(frames, _orders, known, heard, turn, gain, rate_hz),
         impulse=impulse,
         low_end=low_end,
-        unexplained=coming.result(),
+        unexplained=coming(),
     )
 
 

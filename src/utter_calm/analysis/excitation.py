@@ -7,7 +7,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from utter_calm.analysis.side_by_side import submit
+from utter_calm.analysis.side_by_side import begun
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import next_fast_len, rfft
 from utter_calm.signals.sweep import ComplexArray, Sweep
@@ -59,9 +59,9 @@ def excitation(recorded: int, stimulus: FloatArray, sweep: Sweep, rate_hz: float
     """Transform a stimulus for recordings of so many samples; errors as in :func:`deconvolve`."""
     longest = max(recorded, len(stimulus))
     frames = frames_for(longest, sweep, rate_hz)
-    coming = submit(frames, rfft, stimulus, frames)
+    coming = begun(frames, rfft, stimulus, frames)
     frequency, endless = _endless(sweep, rate_hz, frames)
-    played = coming.result()
+    played = coming()
     inside, beyond = np.abs(played), np.abs(endless)
     low, high = _excited(inside, beyond, frequency, sweep)
     beyond[low : high + 1] = inside[low : high + 1]

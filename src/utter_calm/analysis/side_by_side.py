@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from concurrent.futures import Future, ThreadPoolExecutor
+from concurrent.futures import ThreadPoolExecutor
+from functools import lru_cache, partial
 from typing import ParamSpec, TypeVar
 
 P = ParamSpec("P")
@@ -14,10 +15,8 @@ _WORTH_IT = 1 << 19
 """Samples: of shorter ones each waits longer for the interpreter than it gains, and costs a tenth more in all."""
 
 
-def submit(frames: int, compute: Callable[P, T], *args: P.args, **named: P.kwargs) -> Future[T]:
-    """Begin to compute with transforms of so many samples; short ones are done when this returns."""
+def begun(frames: int, compute: Callable[P, T], *args: P.args, **named: P.kwargs) -> Callable[[], T]:
+    """Begin to compute with transforms of so many samples; short ones are computed when the result is asked for first."""
     if frames >= _WORTH_IT:
-        return _THREADS.submit(compute, *args, **named)
-    done: Future[T] = Future()
-    done.set_result(compute(*args, **named))
-    return done
+        return _THREADS.submit(compute, *args, **named).result
+    return lru_cache(maxsize=1)(partial(compute, *args, **named))

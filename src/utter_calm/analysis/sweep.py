@@ -123,9 +123,13 @@ def analyze_sweep_whole(
 
 
 def analyze_linear(
-    response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float, known: Excitation | None = None
-) -> WholeSweep:
-    """The same but for the orders of distortion, of which nothing is told yet: :func:`with_orders` reads them off it."""
+    response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float, known: Excitation | None = None, *,
+    orders: bool = True,
+) -> WholeSweep:  # fmt: skip
+    """The same but for the orders of distortion, of which nothing is told yet: :func:`with_orders` reads them off it.
+
+    Who never wants those says so.
+    """
     if not np.any(response != response[0]):
         raise NoSignal(f"The recorded response {what_is_there(response)}.", hint="Check the wiring and the level.")
     try:
@@ -135,7 +139,7 @@ def analyze_linear(
     found, faults, moved = whole.found, whole.faults, whole.moved
     grid = log_grid(found.low_hz, found.high_hz)
     gain = _at(found.gain, grid / found.bin_hz)
-    noise = NoiseFloor(found, sweep)
+    noise = NoiseFloor(found, sweep, beyond=orders)
     # half of the noise stands across the gain and does not move its magnitude
     u_gain = noise.of_gain(grid) * _shrunk(grid / found.bin_hz) / np.sqrt(2)
     if whole.hum is not None:

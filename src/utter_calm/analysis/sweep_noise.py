@@ -22,9 +22,12 @@ _STRETCHES = 6
 
 
 class NoiseFloor:
-    """Power of the noise over frequency, told by one stretch for each part of the band."""
+    """Power of the noise over frequency, told by one stretch for each part of the band.
 
-    def __init__(self, found: Deconvolved, sweep: Sweep) -> None:
+    Without ``beyond`` nothing is told of what lies beyond the band, where only distortion needs it.
+    """
+
+    def __init__(self, found: Deconvolved, sweep: Sweep, *, beyond: bool = True) -> None:
         self._found, self._sweep = found, sweep
         rate = found.rate_hz
         # before the earliest order looked at, and long after the impulse, nothing stands but noise
@@ -43,13 +46,17 @@ class NoiseFloor:
         places = np.linspace(np.min(end), np.max(end), _STRETCHES + 1)[:-1].astype(int)
         sooner = places[places - length > _DECAYED_S * rate].tolist()
         stops = [late, *(min(stop, late) for stop in sooner)]
-        pieces = np.array([whole[stop - length : stop] for stop in stops for whole in (found.impulse, found.orders)])
-        power = _power(rfft_single(pieces * shape, size)).reshape(len(stops), 2, -1) / np.sum(shape**2)
+        records = (found.impulse, found.orders) if beyond else (found.impulse,)
+        pieces = np.array([whole[stop - length : stop] for stop in stops for whole in records])
+        power = _power(rfft_single(pieces * shape, size)).reshape(len(stops), len(records), -1) / np.sum(shape**2)
         power[:, 0] *= slope**2
-        self._power: FloatArray = np.where(inside, power[0, 0], power[0, 1])
-        for (flat, rest), stop in zip(power[1:], sooner, strict=True):
+        power = np.where(inside, power[:, 0], power[:, -1])
+        self._power: FloatArray = power[0]
+        for one, stop in zip(power[1:], sooner, strict=True):
             chosen = early & (end >= stop)
-            self._power[chosen] = np.where(inside, flat, rest)[chosen]
+            self._power[chosen] = one[chosen]
+        told = np.arange(len(inside)) if beyond else np.flatnonzero(inside)
+        self._first, self._end = int(told[0]), int(told[-1]) + 1
         # at its ends the sweep has little to divide by: what was recorded is smooth there, its quotient is not
         self._played = _between(found.known.magnitude, self._frequency / found.bin_hz) ** 2
         self._running = np.concatenate([[0.0], np.cumsum(self._power * self._played)])
@@ -61,8 +68,8 @@ class NoiseFloor:
         # a third of an octave, and never less than five bins: noise is told by its average
         low = np.minimum(frequency_hz * 2 ** (-1 / 6), frequency_hz - 2.5 * bins) / bins
         high = np.maximum(frequency_hz * 2 ** (1 / 6), frequency_hz + 2.5 * bins) / bins
-        a = np.clip(np.floor(low).astype(int), 0, len(self._power) - 6)
-        b = np.clip(np.ceil(high).astype(int), a + 5, len(self._power))
+        a = np.clip(np.floor(low).astype(int), self._first, self._end - 6)
+        b = np.clip(np.ceil(high).astype(int), a + 5, self._end)
         played = _between(self._found.known.magnitude, frequency_hz / self._found.bin_hz) ** 2
         return np.asarray(np.sqrt(np.maximum(total[b] - total[a], 0) / (b - a) / played * window_energy))
 
