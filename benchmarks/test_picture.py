@@ -1,4 +1,4 @@
-"""How soon a loudspeaker's picture stands in the window: as somebody measures one after the other, in real time."""
+"""How soon a loudspeaker's picture and readings stand in the window: as somebody measures one after the other, in real time."""
 
 import sys
 
@@ -11,7 +11,7 @@ from utter_calm.job.document.starts import STARTS
 from utter_calm.job.job import Job
 from utter_calm.measure.loudspeaker import LoudspeakerSweep
 from utter_calm.rig.port import Port
-from utter_calm.ui.picture.painted import PaintedPlot
+from utter_calm.ui.readings.panel import ReadingsPanel
 from utter_calm.ui.shell import app
 
 WHICH = [("console wedge", "a loudspeaker"), ("ceiling loudspeaker", "a loudspeaker with its current and driver")]
@@ -19,7 +19,7 @@ ROUNDS = 9
 
 
 class Seen(QObject):
-    """That the last sample was heard, and that a picture was painted."""
+    """That the last sample was heard, and that the picture and the readings beside it were painted."""
 
     over = Signal()
     painted = Signal()
@@ -80,7 +80,7 @@ def lobby(qtbot, tmp_path, monkeypatch, stand_in):
     before = sys.getswitchinterval()
     sys.setswitchinterval(app.SWITCH_S)
     lobby = Lobby(qtbot, tmp_path, stand_in)
-    play, paint = Port.play, PaintedPlot.paintEvent
+    play, show = Port.play, ReadingsPanel.repaint
 
     def played(self, *args, **named):
         recording = play(self, *args, **named)
@@ -88,20 +88,20 @@ def lobby(qtbot, tmp_path, monkeypatch, stand_in):
         lobby.seen.over.emit()
         return recording
 
-    def painted(self, event):
-        paint(self, event)
-        if lobby.heard:  # else it is still the last one
+    def painted(self):  # after the picture
+        show(self)
+        if lobby.heard:
             lobby.seen.painted.emit()
 
     monkeypatch.setattr(Port, "play", played)
-    monkeypatch.setattr(PaintedPlot, "paintEvent", painted)
+    monkeypatch.setattr(ReadingsPanel, "repaint", painted)
     yield lobby
     sys.setswitchinterval(before)
 
 
 @pytest.mark.parametrize(("stand_in", "what"), WHICH)
 def test_picture_subject(benchmark, lobby, what):
-    benchmark.group = f"picture of {what} in the window, after the last sample of a sweep of 2 s"
+    benchmark.group = f"picture of {what} and its readings in the window, after the last sample of a sweep of 2 s"
     benchmark.pedantic(lobby.picture, setup=lobby.over, rounds=ROUNDS, warmup_rounds=1)
     lobby.done()
     benchmark.extra_info["seconds"] = benchmark.stats.stats.min
@@ -109,7 +109,7 @@ def test_picture_subject(benchmark, lobby, what):
 
 @pytest.mark.parametrize(("stand_in", "what"), WHICH)
 def test_whole_set_subject(benchmark, lobby, what):
-    benchmark.group = f"whole set of {what}, from the key to its picture, with a sweep of 2 s"
+    benchmark.group = f"whole set of {what}, from the key to picture and readings, with a sweep of 2 s"
     benchmark.pedantic(lobby.whole, setup=lobby.at_rest, rounds=ROUNDS, warmup_rounds=1)
     lobby.done()
     benchmark.extra_info["seconds"] = benchmark.stats.stats.min

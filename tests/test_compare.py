@@ -7,7 +7,7 @@ import pytest
 
 from tests.conftest import made_take
 from utter_calm.cli import run
-from utter_calm.job.compare_readings import compare_takes, repeats_of, spread_of
+from utter_calm.job.compare_readings import compare_takes, repeats_of, spread_of, values_in
 from utter_calm.job.document import Cell
 from utter_calm.job.facts import Shown, facts_of
 from utter_calm.job.run.bench import simulated_bench
@@ -64,7 +64,7 @@ def test_repeats_are_the_better_yardstick():
     takes = [take(k, 2.0 + 1e-6 * (-1) ** k) for k in range(1, 6)]
     repeats = repeats_of(takes[0].summary, [t.summary for t in takes] + [take(9, 3.0, settings={"level_v": 1.0}).summary])
     assert len(repeats) == 5
-    assert spread_of(takes[0].summary.readings[0], repeats).deviation == pytest.approx(1.1e-6, rel=0.01)
+    assert spread_of(takes[0].summary.readings[0], values_in(repeats)).deviation == pytest.approx(1.1e-6, rel=0.01)
     assert held(takes[0], take(7, 2.0001), *takes).readings[0].real is True
     assert held(takes[0], takes[1], *takes).readings[0].real is False
 
@@ -160,7 +160,7 @@ def test_of_many_repeats_the_newest_count_so_that_a_day_of_takes_is_shown_at_onc
     day = [take(k, 2.0 + k / 1000).summary for k in range(1, 251)]
     kept = repeats_of(day[-1], day)
     assert [t.id for t in kept] == list(range(151, 251))
-    assert spread_of(day[0].readings[0], kept).mean == pytest.approx(2.2005)
+    assert spread_of(day[0].readings[0], values_in(kept)).mean == pytest.approx(2.2005)
 
 
 def spectra(kind, names, **more):

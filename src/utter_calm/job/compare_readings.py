@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from itertools import combinations, islice
 from typing import TypeVar
@@ -15,7 +15,7 @@ from utter_calm.job.channel_match import ChannelMatch, channel_match
 from utter_calm.job.compare import difference
 from utter_calm.job.take import Take, TakeSummary
 from utter_calm.measure.kinds import kind_of
-from utter_calm.measure.result import Reading, Trace
+from utter_calm.measure.result import Identity, Reading, Trace
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,12 +115,22 @@ def repeats_of(take: TakeSummary, takes: Sequence[TakeSummary]) -> tuple[TakeSum
     return tuple(islice(alike, MOST_REPEATS))[::-1]
 
 
-def spread_of(reading: Reading, repeats: Iterable[TakeSummary]) -> Spread | None:
-    """Spread of one reading over repeated takes; None for fewer than two."""
-    found = [r.value for t in repeats for r in t.readings if r.identity == reading.identity]
-    if len(found) < 2:
+def values_in(repeats: Iterable[TakeSummary]) -> dict[Identity, list[float]]:
+    """What repeated takes read, by what it is found by: gathered once for all that are asked for."""
+    found = dict[Identity, list[float]]()
+    for take in repeats:
+        for reading in take.readings:
+            found.setdefault(reading.identity, []).append(reading.value)
+    return found
+
+
+def spread_of(reading: Reading, found: Mapping[Identity, Sequence[float]]) -> Spread | None:
+    """Spread of one reading over what repeated takes read; None for fewer than two."""
+    values = found.get(reading.identity, ())
+    if len(values) < 2:
         return None
-    return Spread(len(found), float(np.mean(found)), float(np.std(found, ddof=1)))
+    mean = sum(values) / len(values)
+    return Spread(len(values), mean, math.sqrt(sum((v - mean) ** 2 for v in values) / (len(values) - 1)))
 
 
 def compare_takes(
@@ -173,14 +183,15 @@ def _each_once(groups: Sequence[Sequence[_T]]) -> list[tuple[_T, ...]]:
 
 def _reading_pairs(first: Take, second: Take, repeats: Sequence[TakeSummary], again: Sequence[TakeSummary]) -> list[ReadingPair]:
     others = {r.identity: r for r in second.result.readings}
+    own_values, other_values = values_in(repeats), values_in(again)
     out = []
     for one in first.result.readings:
         two = others.get(one.identity)
         if two is None or two.unit != one.unit:
             continue
         ratio = two.value / one.value if one.value > 0 and two.value > 0 else None
-        spreads = [s for s in (spread_of(one, repeats), spread_of(one, again)) if s is not None]
-        own = spread_of(one, repeats)
+        own = spread_of(one, own_values)
+        spreads = [s for s in (own, spread_of(one, other_values)) if s is not None]
         out.append(ReadingPair(one, two, ratio, _yardstick(one, two, spreads), None, own))
     return out
 

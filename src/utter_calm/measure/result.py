@@ -16,6 +16,10 @@ FloatArray = npt.NDArray[np.float64]
 _DOUBT = "in doubt: "
 
 
+Identity = tuple[str, int, Conditions]
+"""What a reading is found by in another take: its name, channel and coordinates."""
+
+
 @dataclass(frozen=True, slots=True)
 class Reading:
     """One value.
@@ -60,7 +64,7 @@ class Reading:
         return ", ".join(t for t in (values_text(self.at), note.rstrip(", ")) if t)
 
     @property
-    def identity(self) -> tuple[str, int, Conditions]:
+    def identity(self) -> Identity:
         """What it is found by in another take."""
         return self.name, self.channel, self.at
 

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from types import MappingProxyType
 
 from utter_calm.job.compare import compare
-from utter_calm.job.compare_readings import Spread, spread_of
+from utter_calm.job.compare_readings import Spread, spread_of, values_in
 from utter_calm.job.facts import Shown as ShownResult
 from utter_calm.job.take import TakeSummary
 from utter_calm.job.verdict import RIG_LIMITED, Outcome, Verdict, is_rig_limited
 from utter_calm.measure.declare import Role
 from utter_calm.measure.kinds import declared, declared_trace, kind_of
-from utter_calm.measure.result import Reading
+from utter_calm.measure.result import Identity, Reading
 from utter_calm.present.values import beside_text, floor_value, phase_text, reading_text, reading_texts
 from utter_calm.present.words import label
 from utter_calm.quantities import Conditions, Scale, Shown, part_text, quantity, si_text, values_text
@@ -99,10 +100,10 @@ def panel_view(take: ShownResult, verdicts: Sequence[Verdict], repeats: Sequence
     if take.facts.is_line:
         main.sort(key=lambda k: declared(k[0], take.facts.kind).quantity == _POWER)
     others = [k for k in keys if k not in main]
-    grave = [t.text for t in take.result.trust if t.grave]
+    grave, found = [t.text for t in take.result.trust if t.grave], values_in(repeats)
     return PanelView(
-        main=tuple(reading_view(take, *key, repeats) for key in main),
-        others=tuple(reading_view(take, *key, repeats) for key in others),
+        main=tuple(reading_view(take, *key, found) for key in main),
+        others=tuple(reading_view(take, *key, found) for key in others),
         claims=tuple(claim_view(v, take.facts.kind) for v in verdicts),
         trust=tuple(grave or [t.text for t in take.result.trust]),
         trust_is_grave=bool(grave),
@@ -124,8 +125,10 @@ def with_family(view: PanelView, shown: Sequence[ShownResult]) -> PanelView:
     return replace(view, main=tuple(map(beside, view.main)), others=tuple(map(beside, view.others)))
 
 
-def reading_view(take: ShownResult, name: str, at: Conditions = (), repeats: Sequence[TakeSummary] = ()) -> ReadingView:
-    """Look at one reading over its channels; of several coordinates one."""
+def reading_view(
+    take: ShownResult, name: str, at: Conditions = (), found: Mapping[Identity, Sequence[float]] = MappingProxyType({})
+) -> ReadingView:
+    """Look at one reading over its channels; of several coordinates one. ``found`` is what repeats read."""
     kind = take.facts.kind
     readings = [r for r in take.result.readings if r.name == name and r.at == at]
     first = readings[0]
@@ -135,7 +138,7 @@ def reading_view(take: ShownResult, name: str, at: Conditions = (), repeats: Seq
     other_unit = shown[0].unit != reading_text(first, kind).unit  # for the sake of another channel: then both stand in it
     aside = "" if other_unit else beside_text(first, kind, full_scale)
     spread = shown[0].spread
-    again = spread_of(first, repeats)
+    again = spread_of(first, found)
     alike = "" if again is None or not first.value else _alike_text(again, first.value)
     sure = f"± {spread} {shown[0].unit}".strip() if spread else ""
     return ReadingView(

@@ -111,19 +111,24 @@ class Screen(Panes):
                 page.refresh()
 
     def _takes_changed(self) -> None:
-        # the picture is what was waited for: it is seen before all the rest is looked at again
+        # the picture is what was waited for, and the readings: they are seen before all the rest is looked at again
         self.plots.renew()
         self._renew_pages()
         for canvas in self.middle.findChildren(PaintedPlot):
             canvas.repaint()
+        self._renew_readings()
+        self.readings.repaint()
         self.coverage.renew()
         self._renew_tables()
-        self._renew_beside()
+        self._renew_about()
 
     def _renew_beside(self) -> None:
         """Look again at what stands about the picture."""
-        self._renew_chain()
         self._renew_readings()
+        self._renew_about()
+
+    def _renew_about(self) -> None:
+        self._renew_chain()
         self._renew_running()
         if NAMES[max(0, self.place_buttons.checkedId())] == "compare":
             self.compare.show_takes([self._full(t) for t in self.session.shown_takes()])
