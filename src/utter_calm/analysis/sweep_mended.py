@@ -99,11 +99,11 @@ def deconvolve_mended(response: FloatArray, stimulus: FloatArray, sweep: Sweep, 
 
 def heard_to(response: FloatArray, found: Deconvolved, sweep: Sweep, rate_hz: float) -> float:
     """The frequency that the sweep had reached when the recording ended; infinite where it ended after the sweep."""
-    passed = len(response) / rate_hz - (found.delay_s - _earlier_s(found, sweep)) - sweep.onset_s - _CUT_EDGE_S
+    passed = len(response) / rate_hz - (found.delay_s - earlier_s(found, sweep)) - sweep.onset_s - _CUT_EDGE_S
     return float(sweep.start_hz * np.exp(passed / sweep.growth_s)) if passed < sweep.duration_s - _CUT_EDGE_S else float("inf")
 
 
-def _earlier_s(found: Deconvolved, sweep: Sweep) -> float:
+def earlier_s(found: Deconvolved, sweep: Sweep) -> float:
     """By how much the first strong arrival is earlier than the strongest: behind a loudspeaker what comes off a wall is louder."""
     reach = int(min(_LOOKED_BEFORE_S, sweep.lead_s(2) / 2) * found.rate_hz)
     largest = float(np.max(np.abs(found.impulse[[-1, 0, 1]])))

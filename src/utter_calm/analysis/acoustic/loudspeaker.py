@@ -18,6 +18,7 @@ from utter_calm.analysis.acoustic.near import near_response
 from utter_calm.analysis.excitation import Excitation
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.sweep import OrderTrace, SweepAnalysis, analyze_linear, with_orders
+from utter_calm.analysis.sweep_mended import earlier_s
 from utter_calm.analysis.transforms import ComplexArray, irfft, turning
 from utter_calm.signals.sweep import Sweep
 
@@ -144,13 +145,13 @@ def analyze_loudspeaker(
     read = analyze_linear(recorded, stimulus, sweep, rate_hz, known)
     found, whole = read.told, read.found
     whole = replace(whole, high_hz=min(whole.high_hz, found.valid_hz[1], _BELOW_HALF * top_hz, _heard_to(found)))
+    # what comes first is near enough for it, and known at once
+    heard_at = found.delay_s - earlier_s(whole, sweep)
+    buzz = begin(partial(high_order, read.filled, sweep, heard_at, rate_hz, (found.frequency_hz, np.abs(found.gain))))
     near = near_response(whole.gain, rate_hz)
     arrivals = find_arrivals(near, rate_hz, whole.low_hz, whole.high_hz)
     late = 0.0 if arrivals.direct_s is None else arrivals.direct_s
     first = arrivals.reflections[0].after_s if arrivals.reflections else _FIRST_GATE_S
-    # to the tenth of a millisecond is near enough for it
-    heard_at = found.delay_s + late
-    buzz = begin(partial(high_order, read.filled, sweep, heard_at, rate_hz, (found.frequency_hz, np.abs(found.gain))))
     late = _sharpened(near, rate_hz, (whole.low_hz, whole.high_hz), late, gate_to(first))
     # a reflection is a copy: how much later it is needs no delay by definition, which an all-pass moves
     reflections = arrivals.reflections if arrivals.direct_s is not None else ()
