@@ -34,10 +34,24 @@ def test_from_an_empty_job_to_parameters_without_another_place(driver_job, qtbot
     assert "Nothing is known" in place.headline.text()
     assert not place.side.isVisible()
     qtbot.waitUntil(lambda: "stand free" in place.coming.text.text(), timeout=20_000)
+    qtbot.waitUntil(place.coming.button.isEnabled, timeout=20_000)
     place.coming.button.click()
     over(qtbot, space)
     qtbot.waitUntil(lambda: "One more run" in place.headline.text(), timeout=20_000)
     qtbot.waitUntil(lambda: " g move the resonance clearly" in place.coming.text.text(), timeout=20_000)
+    qtbot.waitUntil(place.coming.button.isEnabled, timeout=20_000)  # what comes next is looked for whenever the job changes
+    place.coming.amount.selectAll()
+    qtbot.keyClicks(place.coming.amount, "10.1 k")
+    place.renew()  # as another change does it, while the hands are at the putty
+    place.coming.amount.clearFocus()
+    assert not place.coming.button.isEnabled()
+    qtbot.waitUntil(place.coming.button.isEnabled, timeout=20_000)
+    assert place.coming.amount.text() == "10.1 k"  # what was typed is not lost
+    place.renew()
+    place.coming.amount.setText("a lot")
+    place.coming.take()
+    assert "a lot" in place.coming.understood.text()  # said at once, also while nothing can be taken
+    qtbot.waitUntil(place.coming.button.isEnabled, timeout=20_000)
     place.coming.amount.setText("10.1 kg")
     place.coming._understand()
     assert place.coming.understood.text() == "= 10.1 kg. Is 10.1 g meant?"

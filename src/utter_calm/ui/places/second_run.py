@@ -96,6 +96,7 @@ class SecondRun(QFrame):
 
     def show_next(self, step: Step, coming: NextRun, *, free: bool) -> None:
         """Say what comes next; ``free`` tells that nothing is running."""
+        same = self._next is not None and self._next.state == coming.state and self._step is not None and self._step.id == step.id
         self._next, self._step = coming, step
         self.sketch.state = coming.state
         self.sketch.setVisible(coming.stage != COMPUTE)
@@ -105,7 +106,8 @@ class SecondRun(QFrame):
         for widget in (self.label, self.amount, self.understood):
             widget.setVisible(asks is not None)
         settings = step.typed_settings()
-        if asks is not None and isinstance(settings, DriverSettings) and not self.amount.hasFocus():
+        typing = same and (self.amount.hasFocus() or self.amount.isModified())  # what was typed stays until it is taken
+        if asks is not None and isinstance(settings, DriverSettings) and not typing:
             self.label.setText(asks[0])
             self.amount.setText(settings.amount)
             self._understand()
@@ -113,17 +115,22 @@ class SecondRun(QFrame):
         self.button.setEnabled(free)
 
     def take(self) -> None:
-        """What was typed counts; then it is taken."""
-        if self._next is None or self._step is None or not self.button.isEnabled():
+        """What was typed counts; then it is taken. What nobody understands is said at once, also while nothing can be taken."""
+        if self._next is None or self._step is None:
             return
         settings = self._step.typed_settings()
-        if self.amount.isVisible() and isinstance(settings, DriverSettings) and self.amount.text().strip() != settings.amount:
+        new = settings
+        if self.amount.isVisible() and isinstance(settings, DriverSettings):
             try:
                 new = replace(settings, amount=self.amount.text().strip())
                 new.check()
             except UtterCalmError as problem:
                 self.understood.setText(str(problem))
                 return
+        if not self.button.isEnabled():
+            return
+        self.amount.setModified(False)
+        if new != settings:
             self.changed.emit(self._step, new)
         self.wanted.emit(list(self._next.cells))
 
