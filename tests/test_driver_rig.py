@@ -80,6 +80,16 @@ def test_what_the_rig_hears_is_the_model(unit, model, state):
     assert trace.x[-1] > 21_000
 
 
+def test_another_of_a_circuit_goes_its_own_way():
+    one = LinearCircuit(np.array([[-600.0]]), np.array([600.0]), np.ones(1), 48_000)
+    sound = np.random.default_rng(3).normal(size=3_000)
+    other, third = one.another(), one.another()
+    _, first = one.process(sound)
+    assert np.array_equal(other.process(sound)[1], first)
+    parts = [third.process(sound[:1_000])[1], third.another().process(sound[1_000:])[1]]
+    assert np.allclose(np.concatenate(parts), first, atol=1e-12)
+
+
 def test_a_circuit_answers_as_its_equations_say_up_to_nearly_half_the_rate():
     """A first-order low-pass by itself: against its closed form, sines in steady state."""
     rate, corner = 48_000, 9_000.0

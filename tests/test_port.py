@@ -56,6 +56,25 @@ def test_what_is_recorded_answers_what_was_played(late, tells):
     port.close()
 
 
+@pytest.mark.parametrize("late", [0, 960, 5_760])
+@pytest.mark.parametrize("paced", [True, False])
+def test_in_real_time_silence_before_a_sound_is_taken_from_what_was_silent_already(late, paced):
+    """What answers it is on its way in already, for each sound is followed by as much silence as its answer takes to come."""
+    device = Delayed(late)
+    device.info = replace(device.info, simulated=False)
+    port = Port(device, StreamSettings(RATE, 1_024, paced=paced), limits=np.ones(2), fills_pauses=False)
+    port.settings = replace(port.settings, paced=paced)  # as a simulated one that is in no hurry
+    sound = np.repeat(np.concatenate([np.zeros(2_000), ramped()])[:, None], 2, axis=1)
+    for _ in range(3):
+        got = port.play(sound)
+        assert got.samples == pytest.approx(0.5 * sound, abs=1e-3)
+    spared = min(late, 2_001) if paced else 0  # a sine begins with zero as well
+    assert sum(map(len, device.played)) == 3 * (len(sound) - spared + late)
+    loud = np.full((4_000, 2), 0.3)
+    assert port.play(loud).samples[1_000:] == pytest.approx(0.5 * loud[1_000:], abs=1e-3)
+    assert port.play(sound).samples == pytest.approx(0.5 * sound, abs=1e-3)
+
+
 def test_a_device_that_answers_nothing_is_said():
     device = ScriptedDevice(latency=0)
     device.latency_frames = None

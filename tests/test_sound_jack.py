@@ -19,7 +19,7 @@ from utter_calm.errors import Cancelled, DeviceGone, InputError
 from utter_calm.rig import Port, SoundAddress, SoundDevice, StreamSettings, find_devices
 from utter_calm.rig.live import LiveTone
 from utter_calm.rig.sound import link as link_module
-from utter_calm.rig.sound.rings import HEARD
+from utter_calm.rig.sound.rings import FLAGS, HEARD
 from utter_calm.signals.tone import sine
 
 pytestmark = pytest.mark.sounding
@@ -50,6 +50,36 @@ def test_what_is_played_is_what_is_heard(served, noise):
         assert not any(heard.overload)
         lags.append(heard.latency_frames)
     assert len(set(lags)) == 1
+
+
+def test_the_latency_is_measured_once_while_a_device_runs_undisturbed(served, noise):
+    """The first use asks for it with a chirp; those that follow begin at once, and what they hear stands where it belongs."""
+    rate, device, _ = served
+    device.let_go()
+    sent = noise.uniform(-0.9, 0.9, (rate // 8, 2)).astype(np.float32).astype(float)
+
+    def use():
+        """Frames that were spent on asking, and whether the device was undisturbed; what was heard is what was sent."""
+        with contextlib.closing(port_on(device, rate, probe=0.01, fills_pauses=False)) as port:
+            count, known = device._link.rings.count, port._latency is not None
+            before, heard = int(count[FLAGS]), port.play(sent)
+            asked = port._frame - len(sent) - heard.latency_frames
+            assert known == (asked == 0)
+            assert np.array_equal(heard.samples, sent)
+            port.play(np.zeros((rate // 4, 2)))
+            assert port._find_latency() == heard.latency_frames
+            return asked, before == count[FLAGS]
+
+    long = 0.2 * rate  # a chirp, and the time in which its answer may come
+    assert use()[0] > long
+    for _ in range(6):  # a busy machine may disturb a device
+        asked, undisturbed = use()
+        if undisturbed and not asked:
+            break
+    else:
+        pytest.fail("it was asked each time")
+    device._link.rings.count[FLAGS] += 1  # as its worker does when the device was interrupted
+    assert use()[0] > long
 
 
 def test_overload_is_told_for_each_channel(served):

@@ -51,7 +51,7 @@ class LoopLink:
 def test_frames_come_back_in_their_order_however_often_the_ring_goes_round(noise):
     link = LoopLink(frames=8_192, outputs=2, inputs=2)
     link.wait_for = lambda frame: [turn(link.pump, 300, 2) for _ in range(99) if link.rings.count[HEARD] < frame]
-    stream = SoundStream(link, StreamSettings(RATE, paced=True), 1_000)
+    stream = SoundStream(link, StreamSettings(RATE, paced=True), 1_000, steady=True)
     sent = noise.uniform(-0.9, 0.9, (40_000, 2)).astype(np.float32)
     blocks = [stream.exchange(sent[k : k + 700]) for k in range(0, len(sent), 700)]
     heard = np.concatenate([b.samples for b in blocks])
@@ -59,6 +59,25 @@ def test_frames_come_back_in_their_order_however_often_the_ring_goes_round(noise
     assert not heard[:1_000].any()
     assert not any(b.lost_frames for b in blocks)
     assert blocks[-1].first_frame + len(blocks[-1].samples) == 40_000
+
+
+def test_what_takes_its_time_before_the_first_block_costs_none_of_it(noise):
+    """A stimulus is computed when its device is open already, for longer than anything is given ahead."""
+    link = LoopLink(frames=8_192, outputs=2, inputs=2)
+    link.lag, link.know_lag = None, lambda frames: setattr(link, "lag", frames)
+    link.wait_for = lambda frame: [turn(link.pump, 300, 2) for _ in range(99) if link.rings.count[HEARD] < frame]
+    sent = noise.uniform(-0.9, 0.9, (7_000, 2)).astype(np.float32)
+    for known in (None, 1_000):
+        stream = SoundStream(link, StreamSettings(RATE, paced=True), 1_000, steady=True)
+        assert stream.latency_frames == known
+        for _ in range(20):
+            turn(link.pump, 300, 2)
+        blocks = [stream.exchange(sent[k : k + 700]) for k in range(0, len(sent), 700)]
+        assert not any(b.lost_frames for b in blocks)
+        assert np.array_equal(np.concatenate([b.samples for b in blocks])[1_000:], sent[:-1_000])
+        stream.remember_latency(1_000)
+        stream.close()
+        turn(link.pump, 4_000, 2)
 
 
 def test_what_nobody_gave_in_time_is_silence_with_a_soft_edge_and_noted():
@@ -96,7 +115,7 @@ def test_a_hush_fades_at_once_and_holds_until_it_is_taken_back():
 
 def test_a_stream_tells_what_came_too_late_and_what_was_fetched_too_late():
     link = LoopLink(frames=8_192)
-    stream = SoundStream(link, StreamSettings(RATE, paced=True), 1_000)
+    stream = SoundStream(link, StreamSettings(RATE, paced=True), 1_000, steady=True)
     assert stream.exchange(np.ones((1_000, 1))).lost_frames == 0
     for _ in range(10):
         turn(link.pump, 512)  # nobody is there for 5,120 frames; 1,000 had been given ahead
@@ -118,7 +137,7 @@ def test_gaps_before_a_stream_or_after_it_are_not_its_own():
     link = LoopLink(frames=8_192)
     for _ in range(4):
         turn(link.pump, 512)
-    stream = SoundStream(link, StreamSettings(RATE, paced=True), 1_000)
+    stream = SoundStream(link, StreamSettings(RATE, paced=True), 1_000, steady=True)
     assert sum(stream.exchange(np.ones((500, 1))).lost_frames for _ in range(6)) == 0
     stream.close()
     with pytest.raises(DeviceGone, match="closed"):

@@ -30,7 +30,8 @@ if TYPE_CHECKING:
     from utter_calm.rig.library import keep_rig, known_rigs
     from utter_calm.rig.limits import limits_for, peaks_of
     from utter_calm.rig.live import LiveSnapshot, LiveTone
-    from utter_calm.rig.port import Port, Recording
+    from utter_calm.rig.port import Port
+    from utter_calm.rig.recording import Recording
     from utter_calm.rig.simulated import (
         BARE_LEADS,
         CALIBRATOR,
@@ -47,7 +48,8 @@ if TYPE_CHECKING:
     from utter_calm.rig.sound.found import Found, FoundDevice, find_devices
 
 _LATER = {
-    **dict.fromkeys(("Port", "Recording"), "utter_calm.rig.port"),
+    "Port": "utter_calm.rig.port",
+    "Recording": "utter_calm.rig.recording",
     **dict.fromkeys(("limits_for", "peaks_of"), "utter_calm.rig.limits"),
     "SoundDevice": "utter_calm.rig.sound.device",
     **dict.fromkeys(("Found", "FoundDevice", "find_devices"), "utter_calm.rig.sound.found"),

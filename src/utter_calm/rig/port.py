@@ -9,7 +9,7 @@ from __future__ import annotations
 import contextlib
 import threading
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 import numpy as np
 
@@ -18,6 +18,7 @@ from utter_calm.rig.fade import fade_frames, fade_out
 from utter_calm.rig.latency import LONGEST_S, chirp, find_lag, nothing_heard
 from utter_calm.rig.leaving import all_left
 from utter_calm.rig.protocol import Device, FloatArray, RecordedBlock, StreamSettings
+from utter_calm.rig.recording import Recording
 
 OnBlock = Callable[[RecordedBlock], None]
 Hold = Callable[[int], FloatArray]
@@ -25,37 +26,6 @@ Hold = Callable[[int], FloatArray]
 _LONGEST_BLOCK_S = 0.04
 _CLOSING_S = 0.1
 _LISTENS_S = (0.2, 0.3, 0.4, 0.5, 0.6, LONGEST_S)
-
-
-@dataclass(frozen=True, slots=True, eq=False)
-class Recording:
-    """What came back.
-
-    Parameters
-    ----------
-    samples
-        (n, inputs), 1 is full scale; frame k answers frame k that was played.
-    rate_hz
-        Sample rate.
-    overload
-        For each input, whether it touched full scale.
-    lost_frames
-        Frames that the device lost on the way; zeros stand in their place.
-    latency_frames
-        By how many frames the inputs lagged; already taken out.
-    before
-        (m, inputs) what was heard since the passage before while its tone was held; empty where it was not.
-    interruptions
-        How often the device reported meanwhile that it was late.
-    """
-
-    samples: FloatArray
-    rate_hz: int
-    overload: tuple[bool, ...]
-    lost_frames: int
-    latency_frames: int
-    before: FloatArray
-    interruptions: int = 0
 
 
 class Port:
@@ -133,9 +103,10 @@ class Port:
             late = self.latency_frames
             samples = volts_or_later() if callable(volts_or_later) else volts_or_later
             self._check(samples)
-            first, lost, self._interruptions = self._frame, self._lost, 0
+            spared = self._spared(samples, late)
+            first, lost, self._interruptions = self._frame - spared, self._lost, 0
             held_before = self._hold is not None
-            self._run(samples, cancel, on_block)
+            self._run(samples[spared:], cancel, on_block)
             self._hold = hold
             self._fill(first + len(samples) + late - self._frame, cancel)
             heard = self._heard(first + late, first + late + len(samples))
@@ -196,6 +167,16 @@ class Port:
                 f"{self._limits[worst]:.4g}.", hint="Lower the level.",
             )  # fmt: skip
 
+    def _spared(self, samples: FloatArray, late: int) -> int:
+        """Frames of silence with which samples begin that need not be played: what answers them is on its way in already.
+
+        For as long as inputs lag it was silent before: the last sound was followed by that much, to hear its answer.
+        """
+        if not self.settings.paced or self._hold is not None:
+            return 0
+        sounds = np.flatnonzero(samples[:late].any(axis=1))
+        return int(sounds[0]) if len(sounds) else min(late, len(samples))
+
     def _run(self, samples: FloatArray, cancel: threading.Event | None, on_block: OnBlock | None) -> None:
         size = self.settings.block_frames
         for start in range(0, len(samples), size):
@@ -209,8 +190,7 @@ class Port:
     def _send(self, samples: FloatArray) -> RecordedBlock:
         block = self._stream.exchange(samples)
         self._frame += len(samples)
-        if len(samples):
-            self._last = samples[-1]
+        self._last = samples[-1] if len(samples) else self._last
         self._lost += block.lost_frames
         self._interruptions += block.interruptions
         self._blocks.append(block)
@@ -297,4 +277,5 @@ class Port:
         self._blocks, self._answered = [], self._frame
         if lag is None:
             raise nothing_heard()
+        self._stream.remember_latency(lag)
         return lag

@@ -88,6 +88,10 @@ class Stream(Protocol):
         """By how many frames an input lags the output that it hears; None where the device cannot tell."""
         ...
 
+    def remember_latency(self, frames: int) -> None:
+        """Take note of the latency that was measured, for whoever opens the device next."""
+        ...
+
     def exchange(self, samples: FloatArray) -> RecordedBlock:
         """Play a block (n, outputs) and give the block recorded meanwhile, (n, inputs).
 

@@ -234,6 +234,9 @@ class SimulatedStream:
         """How late the inputs are, where the device is one that tells."""
         return self._late_frames + getattr(self._unit, "late_frames", 0) if self._device.tells_latency else None
 
+    def remember_latency(self, frames: int) -> None:
+        """Nothing is noted: what is measured each time is tested each time."""
+
     def exchange(self, samples: FloatArray) -> RecordedBlock:
         """Play a block (n, outputs) and give what the inputs heard meanwhile, (n, inputs)."""
         if self._closed:

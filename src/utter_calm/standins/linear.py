@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from copy import copy
+from typing import Self
+
 import numpy as np
 import numpy.typing as npt
 
@@ -58,6 +61,12 @@ class LinearCircuit:
         true = np.linalg.solve(each, np.broadcast_to(b[:, None], (len(turn), n, 1)).astype(complex))[:, :, 0] @ c
         self._taps = _correcting(turn, true / run)
         self._before, self._waiting = np.zeros(2 * _SIDE), np.zeros(_SIDE)
+
+    def another(self) -> Self:
+        """One more of it, which begins as this one stands: worked out once, it goes many ways."""
+        made = copy(self)  # states are replaced, never written into
+        made._sections = list(self._sections)  # noqa: SLF001 - its own kind
+        return made
 
     def process(self, volts: FloatArray) -> tuple[FloatArray, FloatArray]:
         """Run a block of the source (n,); give the source as late as the answer, and the answer, (n,) each."""

@@ -6,7 +6,6 @@ The first column is the microphone's volts, the second those across the resistor
 from __future__ import annotations
 
 import math
-from copy import deepcopy
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
@@ -183,8 +182,8 @@ class _Way:
     def __init__(self, model: LoudspeakerModel, bench: Bench, taps: int, tail: FloatArray) -> None:
         rate, driver = bench.rate_hz, model.driver
         self._model, self._rng = model, np.random.default_rng(bench.seed)
-        self._current, self._speed, self._moved = (deepcopy(_at_rest(driver, bench.sense_ohm, state, rate)) for state in "iux")
-        self._port = deepcopy(_at_rest(driver, bench.sense_ohm, "uv", rate)) if driver.vent else None
+        self._current, self._speed, self._moved = (_at_rest(driver, bench.sense_ohm, state, rate).another() for state in "iux")
+        self._port = _at_rest(driver, bench.sense_ohm, "uv", rate).another() if driver.vent else None
         cone, port, cone_late, port_late = _paths(model, _where(bench), rate, taps)
         late = np.fft.rfft(tail, taps)
         self._to_cone = PathFilter(np.fft.irfft(cone + cone_late * late, taps))

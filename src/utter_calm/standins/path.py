@@ -33,9 +33,9 @@ class PathFilter:
         """(n,) filtered samples of a block."""
         whole = np.concatenate([self._before, samples])
         size = next_fast_len(len(whole))  # what wraps round reaches no further than what came before
-        if size != self._size:
+        if not size <= self._size <= 2 * size:  # a last block that is a little shorter is no reason to begin anew
             self._size, self._response = size, np.fft.rfft(self._taps, size)
-        out = np.fft.irfft(np.fft.rfft(whole, size) * self._response, size)
+        out = np.fft.irfft(np.fft.rfft(whole, self._size) * self._response, self._size)
         self._before = whole[len(samples) :]
         return np.asarray(out[len(self._taps) - 1 : len(whole)])
 

@@ -52,7 +52,8 @@ class SoundDevice:
             if link is None or not link.ready(settings.rate_hz):
                 self.let_go()
                 link = self._link = self._linked(settings.rate_hz)
-            return SoundStream(link, settings, round(self.address.buffer_s * settings.rate_hz))
+            ahead = round(self.address.buffer_s * settings.rate_hz)
+            return SoundStream(link, settings, ahead, steady=self.info.steady)
 
     def _linked(self, rate_hz: int) -> Link:
         """Start it; a server that is just taking leave of somebody else may not show a device for a moment."""

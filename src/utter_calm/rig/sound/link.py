@@ -10,7 +10,7 @@ import weakref
 from utter_calm.errors import DeviceGone
 from utter_calm.rig.sound.address import SoundAddress
 from utter_calm.rig.sound.helper import LEAVES_S, Helper
-from utter_calm.rig.sound.rings import HEARD, HUSH, LEFT, Rings, make_memory
+from utter_calm.rig.sound.rings import FLAGS, HEARD, HUSH, LEFT, Rings, make_memory
 from utter_calm.rig.sound.words import Open
 
 RING_S = 4.0
@@ -29,6 +29,7 @@ class Link:
     def __init__(self, address: SoundAddress, rate_hz: int, outputs: int, inputs: int) -> None:
         self.rate_hz, self.title = rate_hz, address.title
         self.in_use = False
+        self._lag: tuple[int, int] | None = None
         frames = round(RING_S * rate_hz)
         memory = make_memory(frames, outputs, inputs)
         try:
@@ -58,6 +59,18 @@ class Link:
             self.wait_for(int(self.rings.count[HEARD]) + 1)
             return True
         return False
+
+    @property
+    def lag(self) -> int | None:
+        """By how many frames what is heard has a higher number than what it was played as; None where that is not known any more.
+
+        A device that was interrupted since may have moved.
+        """
+        return None if self._lag is None or self._lag[1] != self.rings.count[FLAGS] else self._lag[0]
+
+    def know_lag(self, frames: int) -> None:
+        """Keep the lag for as long as the device runs."""
+        self._lag = frames, int(self.rings.count[FLAGS])
 
     def wait_for(self, frame: int) -> None:
         """Wait until the inputs have come to a frame.

@@ -20,31 +20,40 @@ class SoundStream:
     ----------
     ahead
         Frames by which what is played is given ahead of the device.
+    steady
+        Whether the inputs lag the outputs by the same for as long as the device runs.
     """
 
-    def __init__(self, link: Link, settings: StreamSettings, ahead: int) -> None:
+    def __init__(self, link: Link, settings: StreamSettings, ahead: int, *, steady: bool) -> None:
         self.settings = settings
-        self._link = link
+        self._link, self._steady = link, steady
         link.in_use = True
         count = link.rings.count
         count[HUSH] = 0
+        self._ahead, self._opened, self._begun = ahead, int(count[PLAYED]), False
         self._base = self._read = int(count[HEARD])
-        played = int(count[PLAYED])
-        link.rings.give(played, np.zeros((ahead, link.rings.outputs)))
-        self._own = self._write = played + ahead
+        self._own = self._write = self._opened + ahead
         self._flags, self._gap, self._gap_frames = int(count[FLAGS]), int(count[GAPS]), 0
         self._closed = False
 
     @property
     def latency_frames(self) -> int | None:
-        """Not known: audio servers tell it wrongly, so it is measured."""
-        return None
+        """As it was measured on a steady device that has run undisturbed since; else not known: audio servers tell it wrongly."""
+        lag = self._link.lag if self._steady else None
+        return None if lag is None else self._own - self._base + lag
+
+    def remember_latency(self, frames: int) -> None:
+        """Keep it for the next use of the device."""
+        if self._steady:
+            self._link.know_lag(frames - (self._own - self._base))
 
     def exchange(self, samples: FloatArray) -> RecordedBlock:
         """Play a block (n, outputs) and give the block recorded meanwhile; errors as in :meth:`Link.wait_for`."""
         if self._closed:
             raise DeviceGone("The stream was closed.", hint="Open the device again.")
         rings, frames = self._link.rings, len(samples)
+        if not self._begun:
+            self._begin()
         rings.give(self._write, samples)
         self._write += frames
         self._link.wait_for(self._read + frames)
@@ -72,6 +81,16 @@ class SoundStream:
             self._closed = True
             self._link.hush()
             self._link.in_use = False
+
+    def _begin(self) -> None:
+        """Count from now on: what took its time since the device was opened takes nothing of what is given ahead."""
+        count, self._begun = self._link.rings.count, True
+        passed = int(count[PLAYED]) - self._opened
+        # outputs and inputs move on by the same, so the latency stays as it is
+        self._base, self._own = self._base + passed, self._own + passed
+        self._read, self._write = self._base, self._own
+        self._gap = int(count[GAPS])
+        self._link.rings.give(self._own - self._ahead, np.zeros((self._ahead, self._link.rings.outputs)))
 
     def _unplayed(self) -> int:
         """Frames of ours that came too late to be played since this was last asked."""
