@@ -48,6 +48,24 @@ def test_a_longer_silence_changes_nothing():
     assert one == pytest.approx(two, rel=1e-5)
 
 
+@pytest.mark.parametrize(
+    ("start_hz", "stop_hz", "seconds", "part", "within"),
+    [(400.0, 900.0, 2.0, 0.4, 0.01), (20.0, 20_000.0, 0.5, 0.1, 0.03), (100.0, 10_000.0, 6.0, 0.1, 0.01)],
+)
+def test_beside_the_harmonics_a_response_is_left_half_of_the_recording(start_hz, stop_hz, seconds, part, within):
+    """What comes as late as that is told, though of a sweep over little more than an octave the orders stand far apart."""
+    law = Sweep(start_hz, stop_hz, seconds, 0.5, onset_s=0.05)
+    sound = np.concatenate([np.zeros(2_400), law.samples(RATE, fade_in_s=0.05, fade_out_s=0.01)])
+    late = int(part * len(sound))
+    heard = np.concatenate([sound, np.zeros(late)])
+    heard[late:] += 0.25 * sound
+    found = analyze_sweep(heard + 1e-3 * heard**2, np.concatenate([sound, np.zeros(late)]), law, RATE)
+    f = found.frequency_hz
+    inside = (f > 1.2 * start_hz) & (f < 0.85 * stop_hz)
+    true = 1 + 0.25 * np.exp(-2j * np.pi * f * late / RATE)
+    assert np.max(np.abs(np.abs(found.gain) - np.abs(true))[inside]) < within
+
+
 def test_a_stimulus_without_its_sweep_is_refused():
     with pytest.raises(ValueError, match="holds nothing"):
         deconvolve(STIMULUS, np.zeros_like(STIMULUS), SWEEP, RATE)

@@ -46,12 +46,13 @@ def test_silence_at_the_ends_is_found_and_no_signal_is_lost(lead, tail):
 
 
 @pytest.mark.parametrize("length", [16, 100, 2_000])
-def test_a_hole_of_any_length_is_found(length):
+@pytest.mark.parametrize("at", range(20_000, 20_008))
+def test_a_hole_of_any_length_is_found(length, at):
     record = tone()
-    record[20_000 : 20_000 + length] = record[20_000]
+    record[at : at + length] = record[at]
     faults = find_faults(record)
     assert abs(faults.hole_frames - length) <= 2
-    assert faults.whole == (pytest.approx(20_000 + length, abs=2), len(record))
+    assert faults.whole == (pytest.approx(at + length, abs=2), len(record))
 
 
 @pytest.mark.parametrize("frequency", [80.0, 440.0, 3_000.0])

@@ -136,14 +136,19 @@ def deconvolve(
     turn = turning(2 * np.pi * delay * rate_hz / frames, len(played))
     raw *= turn
     low_end = low_end_model(frequency, raw, frequency[low], 4 * sweep.start_hz)
-    model = low_end.at(frequency)
-    flattened = raw / model
+    model = None if low_end.is_flat else low_end.at(frequency)
+    flattened = raw.copy() if model is None else raw / model
     hold(flattened, low, high)
     impulse = np.asarray(irfft(flattened, frames))
     near = near_window(frames, rate_hz, sweep)
-    coming = begun(frames, _unexplained, impulse, near, heard, played * model * np.conj(turn), len(response))
+    passed = played * np.conj(turn)
+    if model is not None:
+        passed *= model
+    coming = begun(frames, _unexplained, impulse, near, heard, passed, len(response))
     window = _linear_window(frames, rate_hz, sweep)
-    gain = rfft(impulse * window) * model
+    gain = rfft(impulse * window)
+    if model is not None:
+        gain *= model
     _trust_the_low_end(gain, raw, frequency, sweep, low)
     top_hz = 0.85 * rate_hz / 2  # above, a digital unit's aliases come back beside the harmonics
     beyond = slice(int(1.1 * sweep.stop_hz / frequency[1]) + 1, int(top_hz / frequency[1]) + 1, _FEW_OF)

@@ -14,6 +14,8 @@ from utter_calm.signals.sweep import ComplexArray, Sweep
 
 FARTHEST_ORDER = 11
 """The stretch before the impulse response back to this order is kept free for distortion."""
+_AFTER_S = 0.1
+"""Room for what answers the end of a recording."""
 _IN_BAND = 0.25
 """Bins count as excited where the played spectrum reaches this part of the endless sweep's."""
 
@@ -81,8 +83,12 @@ def _endless(sweep: Sweep, rate_hz: float, frames: int) -> tuple[FloatArray, Com
 
 
 def frames_for(longest: int, sweep: Sweep, rate_hz: float) -> int:
-    """Length of the transforms: the early harmonics wrap to the end of the buffer, so they are left room."""
-    return next_fast_len(longest + int(sweep.lead_s(FARTHEST_ORDER) * rate_hz) + int(0.1 * rate_hz))
+    """Length of the transforms, as short as what was recorded allows.
+
+    The harmonics wrap to the end of the buffer: beside them the response is left half of what was recorded.
+    """
+    harmonics = int((sweep.lead_s(FARTHEST_ORDER) + sweep.lead_s(2) / 2) * rate_hz)  # and the room before the response
+    return next_fast_len(max(longest, longest // 2 + harmonics) + int(_AFTER_S * rate_hz))
 
 
 def _excited(played: FloatArray, endless: FloatArray, frequency: FloatArray, sweep: Sweep) -> tuple[int, int]:

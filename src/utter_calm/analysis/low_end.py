@@ -29,9 +29,14 @@ class LowEnd:
     bottom: FloatArray
     low_hz: float
 
+    @property
+    def is_flat(self) -> bool:
+        """Whether it is 1 everywhere, and need not be multiplied with."""
+        return len(self.top) == 1
+
     def at(self, frequency_hz: FloatArray) -> ComplexArray:
         """Give its value (n,) at frequencies (n,), the first of which may be 0: there it is real."""
-        if len(self.top) == 1:
+        if self.is_flat:
             return np.ones(len(frequency_hz), dtype=complex)
         s = 1j * frequency_hz / self.low_hz
         value = np.polyval(self.top, s) / np.polyval(self.bottom, s)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 import numpy as np
 
@@ -166,7 +167,15 @@ def analyze_linear(
 def with_orders(whole: WholeSweep, sweep: Sweep) -> SweepAnalysis:
     """What a sweep told, the orders of distortion among it."""
     told, found = whole.told, whole.found
-    orders = tuple(_order(found, sweep, order, told.frequency_hz, told.gain, whole.noise) for order in ORDERS)
+    read = [_order(found, sweep, order, told.frequency_hz, told.gain) for order in ORDERS]
+    # asked for all at once: each by itself would cost as much
+    energy = np.concatenate([np.full(len(one.frequency_hz), one.energy) for one in read])
+    noise = whole.noise.magnitude(np.concatenate([one.order * one.frequency_hz for one in read]), energy)
+    ends = np.cumsum([len(one.frequency_hz) for one in read])[:-1]
+    orders = tuple(
+        OrderTrace(one.order, one.frequency_hz, one.ratio, part / one.fundamental)
+        for one, part in zip(read, np.split(noise, ends), strict=True)
+    )
     unheard = list(_unheard(told.faults, sweep, found.delay_s, found.rate_hz))
     for order in orders:
         _doubt(unheard, order.frequency_hz, order.ratio, order.noise_ratio)
@@ -215,7 +224,17 @@ def _shrunk(position: FloatArray) -> FloatArray:
     return np.sqrt(sum(w**2 for w in _cubic(position - np.floor(position))))
 
 
-def _order(found: Deconvolved, sweep: Sweep, order: int, grid: FloatArray, gain: ComplexArray, noise: NoiseFloor) -> OrderTrace:
+class _Read(NamedTuple):
+    """One order as it was read: ratio (m,), magnitude of the fundamental (m,), and how much noise its window lets in."""
+
+    order: int
+    frequency_hz: FloatArray
+    ratio: ComplexArray
+    fundamental: FloatArray
+    energy: float
+
+
+def _order(found: Deconvolved, sweep: Sweep, order: int, grid: FloatArray, gain: ComplexArray) -> _Read:
     """Cut out the impulse response of one order and read it at ``order`` times each frequency of the fundamental."""
     rate = found.rate_hz
     position = -sweep.lead_s(order) * rate
@@ -235,19 +254,19 @@ def _order(found: Deconvolved, sweep: Sweep, order: int, grid: FloatArray, gain:
     settled = 1.8 + 4 / (sweep.growth_s * sweep.start_hz)
     low = max(settled * max(sweep.start_hz, found.low_hz), 2 * rate / len(piece) / order)
     high = min(0.9 * found.high_hz, found.orders_to_hz / order)
-    at = grid[(grid >= low) & (grid <= high)]
+    told = (grid >= low) & (grid <= high)
+    at, linear = grid[told], gain[told]
     if not len(at):
-        return OrderTrace(order, np.empty(0), np.empty(0, dtype=complex), np.empty(0))
+        return _Read(order, at, linear, np.abs(linear), 0.0)
     size = next_fast_len(4 * len(piece))
-    turned = np.zeros(size)
-    turned[: len(piece) - before], turned[size - before :] = (piece * shape)[before:], (piece * shape)[:before]
+    shaped, turned = piece * shape, np.zeros(size)
+    turned[: len(piece) - before], turned[size - before :] = shaped[before:], shaped[:before]
     harmonic = order * at
     # the order's own zero of time lies a fraction of a sample beside the sample the piece was turned to
     value = _at(rfft(turned), harmonic * size / rate) * np.exp(2j * np.pi * harmonic / rate * (position - whole))
     # the closed form turns the n-th harmonic of sin(n phi) into the sweep with n times its constant phase
     value *= np.exp(-1j * (order - 1) * sweep.phase_rad)
-    linear = np.interp(at, grid, gain.real) + 1j * np.interp(at, grid, gain.imag)
     # the bulk delay turned every line by its own frequency; the harmonic keeps step with n times the fundamental's phase
     magnitude = np.abs(linear)
     ratio = value / magnitude * np.exp(-1j * order * np.angle(linear))
-    return OrderTrace(order, at, ratio, noise.magnitude(harmonic, float(np.sum(shape**2))) / magnitude)
+    return _Read(order, at, ratio, magnitude, float(np.sum(shape**2)))

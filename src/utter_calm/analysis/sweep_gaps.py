@@ -170,41 +170,43 @@ def _sudden(response: FloatArray, first: int, sweep: Sweep, delay_s: float, rate
         return ()
     level = response - np.mean(response)
     power = np.concatenate([[0.0], np.cumsum(level * level)])
-    at, part, back, ahead = _cycles_beside(sweep, rate_hz)
+    begins, width, back, ahead = _cycles_beside(sweep, rate_hz)
     beyond = np.flatnonzero(ahead > last - first)
-    some = slice(0, int(beyond[0]) if len(beyond) else None)
-    at, part, sounding = at[some], part[some], power[first:]
-    here = sounding[at]
-    before, behind = (here - sounding[back[some]]) * part, (sounding[ahead[some]] - here) * part
-    loud = np.maximum(before, behind) > _LOUD**2 * np.median(before[::_FEW_OF]) if len(at) else np.empty(0, dtype=bool)
-    fall, rise = before * _AT_ONCE**2, behind * _AT_ONCE**2
-    falls = [a + int(np.argmin(behind[a : b + 1] / before[a : b + 1])) for a, b in runs((behind < fall) & loud)]
-    rises = [a + int(np.argmin(before[a : b + 1] / behind[a : b + 1])) for a, b in runs((before < rise) & loud)]
+    some = int(beyond[0]) if len(beyond) else len(ahead)
+    # energy on either side, over the same time
+    width, sounding = width[:some], power[first:]
+    here = sounding[begins : begins + some]
+    before, behind = here - sounding[back[:some]], sounding[ahead[:some]] - here
+    usual = np.median(before[::_FEW_OF] / width[::_FEW_OF]) if some else 0.0
+    loud = np.maximum(before, behind) > (_LOUD**2 * usual) * width
+    falls = [a + int(np.argmin(behind[a : b + 1] / before[a : b + 1])) for a, b in runs((behind < before * _AT_ONCE**2) & loud)]
+    rises = [a + int(np.argmin(before[a : b + 1] / behind[a : b + 1])) for a, b in runs((before < behind * _AT_ONCE**2) & loud)]
     found = []
     for start, stop in _paired(falls, rises):
-        gap = Gap(first + int(at[start]), int(at[stop] - at[start]))
+        gap = Gap(first + begins + start, stop - start)
         if gap.length > _LONGEST_S * rate_hz:
             continue
         inside = float(power[gap.stop] - power[gap.start]) / gap.length
-        if inside < _AT_ONCE**2 * min(float(before[start]), float(behind[stop])):
+        if inside < _AT_ONCE**2 * min(float(before[start] / width[start]), float(behind[stop] / width[stop])):
             found.append(gap)
     return tuple(found)
 
 
 @lru_cache(maxsize=2)
-def _cycles_beside(sweep: Sweep, rate_hz: float) -> tuple[Places, FloatArray, Places, Places]:
-    """Places (n,) in a sweep, in samples from its onset; one over how long whole cycles last there; and the places so much beside.
+def _cycles_beside(sweep: Sweep, rate_hz: float) -> tuple[int, FloatArray, Places, Places]:
+    """For each place in a sweep from one on: that one, how long whole cycles last there, and the places so much beside.
 
-    As many cycles as are long enough for a gap: (n,) each.
+    As many cycles as are long enough for a gap: (n,) each, in samples from the onset.
     """
     at = np.arange(math.ceil(sweep.duration_s * rate_hz) + 1)
     cycles = sweep.start_hz * np.exp(at / rate_hz / sweep.growth_s) / rate_hz
     width = np.round(np.ceil(_LEAST_GAP * cycles) / cycles).astype(np.int64)
-    at, width = at[at >= width], width[at >= width]
-    found = at, 1 / width, at - width, at + width
+    begins = int(np.flatnonzero(at < width)[-1]) + 1  # from there on each place has that much before it
+    at, width = at[begins:], width[begins:]
+    found = width.astype(np.float64), at - width, at + width
     for array in found:
         array.setflags(write=False)
-    return found
+    return begins, *found
 
 
 def _paired(falls: list[int], rises: list[int]) -> list[tuple[int, int]]:

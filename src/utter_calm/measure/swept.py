@@ -17,7 +17,7 @@ LEAD_S, TAIL_S = 0.1, 0.9
 """Silence before, for what comes early, and after, for what rings."""
 _FADE_OUT_S = 0.01
 _KEPT = 1 << 19
-"""Samples: what a longer sweep puts into each bin takes too much room to be kept."""
+"""Samples: a longer sweep, and what it puts into each bin, take too much room to be kept."""
 
 
 class SweptSettings(StepSettings):
@@ -73,5 +73,13 @@ def _known(sweep: Sweep, rate_hz: int, fade_in_s: float, tail_s: float, recorded
 
 
 def _samples(sweep: Sweep, rate_hz: int, fade_in_s: float, tail_s: float) -> FloatArray:
+    made = _kept_samples if sweep.duration_s * rate_hz < _KEPT else _kept_samples.__wrapped__
+    return made(sweep, rate_hz, fade_in_s, tail_s)
+
+
+@lru_cache(maxsize=1)
+def _kept_samples(sweep: Sweep, rate_hz: int, fade_in_s: float, tail_s: float) -> FloatArray:
     samples = sweep.samples(rate_hz, fade_in_s=fade_in_s, fade_out_s=min(_FADE_OUT_S, 0.05 * sweep.duration_s))
-    return np.concatenate([np.zeros(round(sweep.onset_s * rate_hz)), samples, np.zeros(round(tail_s * rate_hz))])
+    whole = np.concatenate([np.zeros(round(sweep.onset_s * rate_hz)), samples, np.zeros(round(tail_s * rate_hz))])
+    whole.setflags(write=False)
+    return whole

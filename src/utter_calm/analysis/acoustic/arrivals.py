@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 import numpy.typing as npt
@@ -19,6 +20,7 @@ _FIRST_S, _LATEST_S, _AROUND_S = 0.45e-3, 0.08, 1.5e-3
 _EARLIER, _STANDS_OUT = 0.3, 6.0
 _LOW_BAND_HZ, _LEAST_LOW, _FIRST_LOW_S = (250.0, 4500.0), 0.1, 0.9e-3
 _LOOKED_BEFORE_S = 0.02
+_FEWEST_LINES = 16
 _RINGS_S, _RUNG_OUT_S, _DIRECT_RINGS, _LATER_RING = 0.7e-3, 1.4e-3, 0.2, 0.3
 
 
@@ -81,18 +83,11 @@ def _in_band(
     """
     low_hz, high_hz = holds_hz
     frames = 2 * (len(even) - 1)
-    frequency: FloatArray = np.asarray(np.arange(len(even)) * (rate_hz / frames), dtype=np.float64)
     bottom, top = max(band_hz[0], 2 * low_hz), min(band_hz[1], _TO_PART * high_hz)
-    if top < 2 * bottom:
-        bottom = low_hz
-    shape = np.zeros(len(even))
-    inside = (frequency > bottom) & (frequency < top)
-    if np.count_nonzero(inside) < 16:
+    shape, pulse = _pulse_of(len(even), rate_hz, bottom if top >= 2 * bottom else low_hz, top)
+    if np.count_nonzero(shape) < _FEWEST_LINES:
         return Arrivals(None, ())
-    shape[inside] = 0.5 - 0.5 * np.cos(2 * np.pi * (frequency[inside] - bottom) / (top - bottom))
-    white = np.where(inside, even * shape, 0)
-    pulse = _envelope_of(shape.astype(complex), frames)
-    found = _envelope_of(white, frames)
+    found = _envelope_of(even * shape, frames)
     scale = abs(pulse[0])
     before, after = round(_LOOKED_BEFORE_S * rate_hz), round(_LATEST_S * rate_hz)
     index = np.arange(-before, min(after, frames // 2)) % frames
@@ -108,6 +103,20 @@ def _in_band(
         near = np.flatnonzero(np.abs(window - direct_s) < least[1])
         first = int(near[np.argmax(height[near])])
     return _taken_off(heard, window, pulse / scale, first, rate_hz, least)
+
+
+@lru_cache(maxsize=4)
+def _pulse_of(bins: int, rate_hz: float, bottom_hz: float, top_hz: float) -> tuple[FloatArray, ComplexArray]:
+    """What a band lets through of each line (bins,), and the pulse that an arrival is in it: take after take the same."""
+    frames = 2 * (bins - 1)
+    frequency = np.arange(bins) * (rate_hz / frames)
+    shape = np.zeros(bins)
+    inside = (frequency > bottom_hz) & (frequency < top_hz)
+    shape[inside] = 0.5 - 0.5 * np.cos(2 * np.pi * (frequency[inside] - bottom_hz) / (top_hz - bottom_hz))
+    pulse = _envelope_of(shape.astype(complex), frames)
+    for array in (shape, pulse):
+        array.setflags(write=False)
+    return shape, pulse
 
 
 def _smoothed(frequency: FloatArray, gain: ComplexArray, low_hz: float, high_hz: float) -> ComplexArray:

@@ -87,9 +87,9 @@ def delay_beyond(
     high = int(np.flatnonzero(inside)[-1])
     terms = terms_beyond(len(frequency_hz), high)
     columns = np.stack([np.ones(len(f)), f / band_hz[1], *(t[inside] for t in terms)], axis=1)
-    # a little against what only noise asks for
-    held = _HELD * np.sqrt(np.sum(weight**2)) * np.diag([0.0, 0.0, 1.0, 1.0])
-    table = np.concatenate([columns * weight[:, None], held])
-    turns = np.linalg.lstsq(table, np.concatenate([rest * weight, np.zeros(4)]), rcond=None)[0]
+    weighted = columns * weight[:, None]
+    # a little against what only noise asks for: so the normal equations are sound
+    held = _HELD**2 * np.sum(weight**2) * np.diag([0.0, 0.0, 1.0, 1.0])
+    turns = np.linalg.solve(weighted.T @ weighted + held, weighted.T @ (rest * weight))
     slope = float(turns[1]) / band_hz[1] + rough
     return -slope / (2 * np.pi), phase_rad + turns[2] * terms[0] + turns[3] * terms[1]
