@@ -8,6 +8,7 @@ import sys
 import threading
 import time
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 import numpy as np
@@ -33,6 +34,12 @@ def aside():
 
 def helper_of(aside):
     return next(iter(aside._pool._processes.values()))
+
+
+@pytest.mark.parametrize(("gives_way", "nice"), [(True, 5), (False, 0)])
+def test_a_helper_gives_way_but_to_who_waits_for_it(gives_way, nice):
+    with Aside(gives_way=gives_way) as helper:
+        assert helper.begin(partial(os.nice, 0))() == os.nice(0) + nice
 
 
 def run(path, aside, **hooks):

@@ -330,6 +330,19 @@ def test_a_closed_job_says_that_it_is_closed(measured):
         measured.write_note(measured.takes[0], "late")
 
 
+def test_what_a_run_has_still_to_do_is_written_once(measured):
+    """After its last take it stands there already, and the window reads that take meanwhile."""
+    cells = [Cell("u1", "response", setup) for setup in measured.document.plans[0].setups()]
+    store = measured._store
+    measured.write_pending(cells)
+    before = store._connection.total_changes
+    measured.write_pending(list(cells))
+    assert store._connection.total_changes == before
+    measured.write_pending(cells[1:])
+    assert store._connection.total_changes == before + 1
+    assert Job.open(measured.path).pending() == tuple(cells[1:])
+
+
 def test_an_interrupted_run_is_remembered(measured):
     cells = [Cell("u1", "response", measured.document.plans[0].setups()[1]), Cell("u1", "gone", NO_SETUP)]
     measured.write_pending(cells)

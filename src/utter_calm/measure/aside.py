@@ -26,7 +26,7 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 _PATIENT = 5
-"""By so much it gives way to the program, which plays meanwhile, or computes what everything else waits for."""
+"""By so much it gives way to the program, where that plays meanwhile."""
 _GIVEN = 2
 """Tasks that a helper has at once: the one that it computes, and the next, so that it need not wait for it."""
 
@@ -41,11 +41,15 @@ class Aside:
     ----------
     given
         Tasks that it has at once; with one only, what it has not begun can be computed by who waits for it.
+    gives_way
+        Whether the program's own work comes first; not where that waits for it.
     """
 
-    def __init__(self, given: int = _GIVEN) -> None:
+    def __init__(self, given: int = _GIVEN, *, gives_way: bool = True) -> None:
         # a fresh interpreter: a fork would copy the locks of this process's threads as they happen to stand
-        self._pool = ProcessPoolExecutor(max_workers=1, mp_context=get_context("spawn"), initializer=_serve)
+        self._pool = ProcessPoolExecutor(
+            max_workers=1, mp_context=get_context("spawn"), initializer=_serve, initargs=(_PATIENT if gives_way else 0,)
+        )
         self._lock, self._waiting, self._given = threading.RLock(), deque["Coming[Any]"](), 0
         self._most = given
 
@@ -146,10 +150,10 @@ class Coming(Generic[T]):
         return self.compute()
 
 
-def _serve() -> None:
+def _serve(nice: int) -> None:
     """Leave Ctrl-C to the program, which stores first what was played, and end with it however it ends."""
     keep_freed_memory()
-    os.nice(_PATIENT)
+    os.nice(nice)
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     threading.Thread(target=_end_with_parent, daemon=True).start()
 

@@ -34,7 +34,7 @@ class Helper:
             return
         if self._aside is None or self._up is None or not self._aside.serves:
             self.let_go()
-            self._aside = Aside(given=1)  # who waits computes what it has not begun
+            self._aside = Aside(given=1, gives_way=False)  # who waits computes what it has not begun
             self._up = self._aside.begin(rehearsed)
         before = _helper.set(self)
         try:

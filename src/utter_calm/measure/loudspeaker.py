@@ -136,7 +136,6 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
             found = analyze_loudspeaker(heard, volts, settings.sweep, capture.rate_hz, known, begin=begun)
         finally:
             _, trust = usable_part(capture, channel)  # where nothing was heard it says so best
-        compute_meanwhile(through, found.buzz_coming)
         if progress is not None:
             progress(0.7)
         kept = heard_trust(trust, found.sweep, channel, settings.sweep, capture.rate_hz)
@@ -157,6 +156,9 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         out.readings[:] = _named(out.readings, settings)
         gate = _window(settings, found)
         response = found.response(gate, settings.periods)
+        rest = ResultBuilder()  # what needs neither current nor rub and buzz, which may still be computed beside
+        add_time_curves(rest, found, one)
+        compute_meanwhile(prepared.impedance_coming, found.buzz_coming)
         scale: ComplexArray | float = 1.0
         impedance = prepared.impedance
         if impedance is not None:
@@ -177,14 +179,14 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
             if room:
                 out.trust.append(Trust("room_heard", _ROOM_HEARD, grave=False))
             add_sensitivities(out, settings, one)
-        add_distortion(out, found, prepared.unit, one)
-        add_time_curves(out, found, one)
         if prepared.unit == "Pa":
-            out.add("spl", one, prepared.level, "Pa", prepared.level * prepared.u_level)
+            rest.add("spl", one, prepared.level, "Pa", prepared.level * prepared.u_level)
         if found.sweep.snr is not None:
-            out.add("snr", one, found.sweep.snr.value, "1", found.sweep.snr.u)
+            rest.add("snr", one, found.sweep.snr.value, "1", found.sweep.snr.u)
         if impedance is not None:
-            add_heard_impedance(out, impedance, one)
+            add_heard_impedance(rest, impedance, one)
+        add_distortion(out, found, prepared.unit, one)
+        out.take_in(rest)
         return out.build()
 
 

@@ -163,9 +163,13 @@ class JobStore(ReadStore):
         self._written = parts
 
     def write_pending(self, cells: Iterable[Cell]) -> None:
-        """Replace the list of what a run has still to do."""
+        """Replace the list of what a run has still to do, where it does not stand there already as after its last take."""
+        pending = tuple(cells)
+        if self._pending == pending and not self.read_only:
+            return
         with self._writing():
-            self._put_pending(tuple(cells))
+            self._put_pending(pending)
+        self._pending = pending
 
     def read_pending(self) -> tuple[Cell, ...]:
         """Read what the last run had still to do."""
@@ -185,7 +189,7 @@ class JobStore(ReadStore):
         int
             The take's id.
         """
-        cell = take.cell
+        cell, rest = take.cell, None if pending is None else tuple(pending)
         with self._writing():
             capture_id = take.capture_id if capture is None else rows.insert_capture(self._connection, capture, encoded)
             setup = self._text(cell.setup)
@@ -205,8 +209,9 @@ class JobStore(ReadStore):
                 "AND superseded_by IS NULL",
                 (take_id, cell.unit, cell.step, cell.role, setup, take_id),
             )
-            if pending is not None:
-                self._put_pending(tuple(pending))
+            if rest is not None:
+                self._put_pending(rest)
+        self._pending = self._pending if rest is None else rest
         return take_id
 
     def write_note(self, take_id: int, note: str) -> None:

@@ -62,6 +62,7 @@ class ReadStore:
         self._connection = connection
         self._lock = threading.RLock()
         self._written: dict[str, str] = {}
+        self._pending: tuple[Cell, ...] | None = None
         self.spoilt: list[str] = []
         """What could not be understood and was left out, a line each."""
         self.path = path
