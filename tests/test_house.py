@@ -50,6 +50,17 @@ def test_the_core_runs_without_qt():
     assert subprocess.run([sys.executable, "-c", code], check=False).returncode == 0
 
 
+def test_the_window_loads_nothing_that_measures_before_it_is_seen():
+    code = (
+        "import sys; from utter_calm.ui.shell.app import make_application, make_window; "
+        "app = make_application([]); window = make_window(); window.show(); app.processEvents(); "
+        "found = [m for m in sys.modules if m.startswith(('scipy', 'multiprocessing', 'utter_calm.measure'))]; "
+        "sys.exit(f'loaded at the start: {found}' if found else 0)"
+    )
+    done = subprocess.run([sys.executable, "-c", code], check=False, capture_output=True, text=True)
+    assert done.returncode == 0, done.stderr
+
+
 def test_no_module_is_long():
     lengths = sorted((len(p.read_text("utf-8").splitlines()), str(p)) for p in SOURCE.rglob("*.py"))
     assert lengths[-1][0] <= 300, lengths[-1]

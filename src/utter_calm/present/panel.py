@@ -101,9 +101,11 @@ def panel_view(take: ShownResult, verdicts: Sequence[Verdict], repeats: Sequence
         main.sort(key=lambda k: declared(k[0], take.facts.kind).quantity == _POWER)
     others = [k for k in keys if k not in main]
     grave, found = [t.text for t in take.result.trust if t.grave], values_in(repeats)
+    channels = take.facts.rig.recorded if take.facts.rig is not None else ()
+    full_scale = channels[0].full_scale if channels else None
     return PanelView(
-        main=tuple(reading_view(take, *key, found) for key in main),
-        others=tuple(reading_view(take, *key, found) for key in others),
+        main=tuple(reading_view(take, *key, found, full_scale) for key in main),
+        others=tuple(reading_view(take, *key, found, full_scale) for key in others),
         claims=tuple(claim_view(v, take.facts.kind) for v in verdicts),
         trust=tuple(grave or [t.text for t in take.result.trust]),
         trust_is_grave=bool(grave),
@@ -126,15 +128,17 @@ def with_family(view: PanelView, shown: Sequence[ShownResult]) -> PanelView:
 
 
 def reading_view(
-    take: ShownResult, name: str, at: Conditions = (), found: Mapping[Identity, Sequence[float]] = MappingProxyType({})
-) -> ReadingView:
-    """Look at one reading over its channels; of several coordinates one. ``found`` is what repeats read."""
+    take: ShownResult, name: str, at: Conditions = (), found: Mapping[Identity, Sequence[float]] = MappingProxyType({}),
+    full_scale: float | None = None,
+) -> ReadingView:  # fmt: skip
+    """Look at one reading over its channels; of several coordinates one.
+
+    ``found`` is what repeats read, ``full_scale`` the level at the first input that reads 0 dBFS.
+    """
     kind = take.facts.kind
     readings = [r for r in take.result.readings if r.name == name and r.at == at]
     first = readings[0]
     shown = reading_texts(readings, kind)
-    channels = take.facts.rig.recorded if take.facts.rig is not None else ()
-    full_scale = channels[0].full_scale if channels else None
     other_unit = shown[0].unit != reading_text(first, kind).unit  # for the sake of another channel: then both stand in it
     aside = "" if other_unit else beside_text(first, kind, full_scale)
     spread = shown[0].spread

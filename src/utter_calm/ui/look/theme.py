@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from importlib import resources
 
 from PySide6.QtCore import QSettings
@@ -23,21 +24,28 @@ def load_fonts() -> None:
 
 def font(size: float = BASE_PX, weight: QFont.Weight = QFont.Weight.Normal) -> QFont:
     """Give the window's font in pixels, with figures of equal width."""
+    return QFont(_font(round(size), weight))
+
+
+@cache
+def _font(pixels: int, weight: QFont.Weight) -> QFont:
     made = QFont("Inter")
-    made.setPixelSize(round(size))
+    made.setPixelSize(pixels)
     made.setWeight(weight)
     made.setFeature(QFont.Tag("tnum"), 1)
     return made
 
 
+@cache
 def current_palette() -> Palette:
-    """Give the palette of the theme in use."""
+    """Give the palette of the theme in use; asked for with every line that is painted, so it is kept."""
     return DARK if QSettings().value("theme", "light") == "dark" else LIGHT
 
 
 def set_theme(name: str) -> None:
     """Remember a theme, ``light`` or ``dark``, and apply it."""
     QSettings().setValue("theme", name)
+    current_palette.cache_clear()
     application = QApplication.instance()
     if isinstance(application, QApplication):
         apply_theme(application)
@@ -45,6 +53,7 @@ def set_theme(name: str) -> None:
 
 def apply_theme(application: QApplication) -> None:
     """Dress the whole application."""
+    current_palette.cache_clear()
     p = current_palette()
     application.setStyle(QStyleFactory.create("Fusion"))
     application.setFont(font())

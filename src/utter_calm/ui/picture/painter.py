@@ -47,8 +47,10 @@ def _paint_item(painter: QPainter, item: Item, *, smooth: bool, widest: float) -
 
 
 def _paint_path(painter: QPainter, path: Path, *, smooth: bool, widest: float) -> None:
-    straight = len(path.points) == 2 and bool(np.any(path.points[0] == path.points[1]))
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing, smooth and not (straight and not path.dash))
+    if len(path.points) == 2 and not path.fill:
+        _paint_line(painter, path, smooth=smooth, widest=widest)
+        return
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing, smooth)
     if path.fill:
         colour = QColor(path.fill)
         colour.setAlphaF(path.opacity)
@@ -62,6 +64,15 @@ def _paint_path(painter: QPainter, path: Path, *, smooth: bool, widest: float) -
     painter.setBrush(Qt.BrushStyle.NoBrush)
     for piece in _pieces(path.points):
         painter.drawPolyline(polygon(piece))
+
+
+def _paint_line(painter: QPainter, path: Path, *, smooth: bool, widest: float) -> None:
+    """One straight line, as a grid has dozens of: those along an axis stay sharp."""
+    (a, b), (c, d) = path.points.tolist()
+    if math.isfinite(a + b + c + d):
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing, smooth and not ((a == c or b == d) and not path.dash))
+        painter.setPen(_pen(path.stroke, min(path.width, widest), path.dash, path.opacity))
+        painter.drawLine(QPointF(a, b), QPointF(c, d))
 
 
 @functools.lru_cache(maxsize=256)

@@ -32,6 +32,9 @@ class SpecRow(QWidget):
 
     def set_specs(self, specs: tuple[PlotSpec, ...], chosen: str) -> None:
         """Offer the pictures of a kind of step."""
+        now = self._group.checkedId()
+        if specs == self._specs and 0 <= now < len(specs) and specs[now].key == chosen:
+            return  # as after each take
         if specs != self._specs:
             self._specs = specs
             for button in self._group.buttons():

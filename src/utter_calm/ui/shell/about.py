@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import platform
-from importlib import metadata
 
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QLabel, QVBoxLayout, QWidget
@@ -15,6 +14,8 @@ _PACKAGES = ("PySide6-Essentials", "numpy", "scipy", "soundfile", "weasyprint")
 
 def versions() -> list[tuple[str, str]]:
     """Give names and versions."""
+    from importlib import metadata  # asked for once in a while: the window need not wait for it
+
     rows = [("Utter Calm", __version__), ("Python", platform.python_version())]
     for name in _PACKAGES:
         try:
