@@ -4,10 +4,10 @@ import numpy as np
 import pytest
 from numpy import fft
 
-from utter_calm.analysis.excitation import FARTHEST_ORDER
+from utter_calm.analysis.excitation import frames_for
 from utter_calm.analysis.sweep import analyze_sweep
 from utter_calm.analysis.tone import analyze_tone
-from utter_calm.analysis.transforms import irfft_single, next_fast_len, rfft_single
+from utter_calm.analysis.transforms import irfft_single, rfft_single
 from utter_calm.signals.sweep import Sweep
 
 FRAMES = 960_000
@@ -44,7 +44,7 @@ def test_sweep_reference(benchmark, sweep):
     """
     benchmark.group = "sweep, 5 s at 96 kHz"
     law, samples = sweep
-    frames = next_fast_len(len(samples) + int(law.lead_s(FARTHEST_ORDER) * 96_000) + 9_600)
+    frames = frames_for(len(samples), law, 96_000)
     spectrum, padded = fft.rfft(samples, n=frames), np.append(samples, np.zeros(frames - len(samples)))
 
     def bare():
