@@ -263,6 +263,9 @@ def test_a_run_by_command_lets_its_instruments_go(serve, tmp_path):
     server, _ = serve("supply", SupplyModel())
     assert run(["run", str(powered(tmp_path, server.address)), "--missing"]) == 0
     assert "VOLT 24.0000" in server.heard
+    end = time.monotonic() + 10
+    while server.heard[-1] != "OUTP OFF" and time.monotonic() < end:  # nothing answers it, so it may be heard later
+        time.sleep(0.01)
     assert server.heard[-1] == "OUTP OFF"
 
 

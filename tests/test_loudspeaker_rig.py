@@ -7,12 +7,16 @@ import numpy as np
 import pytest
 
 from utter_calm.analysis.acoustic.geometry import Layout, best_height, bounces, lowest_frequency, names_of, speed_of_sound
+from utter_calm.analysis.acoustic.splice import near_field_to
 from utter_calm.analysis.weighting import a_weighting, c_weighting
 from utter_calm.errors import InputError, MeasurementError, NoSignal
+from utter_calm.job.document import Claim
 from utter_calm.job.facts import Facts, Shown
 from utter_calm.job.run.bench import simulated_bench
 from utter_calm.job.run.microphone import CalibratorWanted, calibrate_microphone, calibrated_words
 from utter_calm.job.run.prompt import Answer
+from utter_calm.job.verdict import Outcome, judge
+from utter_calm.measure.acoustic_result import band_mean
 from utter_calm.measure.acoustic_settings import AT_CONE, FREE_FIELD, IN_ROOM, IN_WALL, ON_FLOOR, LoudspeakerSettings
 from utter_calm.measure.decay import DecayMaps, DecaySettings
 from utter_calm.measure.deduction import Given
@@ -178,12 +182,26 @@ def test_the_step_of_the_front_can_be_measured():
 
 def test_near_and_far_are_spliced_to_the_whole():
     takes = {"near": (given(taken("ceiling loudspeaker", AT_CONE)),), "far": (given(taken("ceiling loudspeaker")),)}
+    said = {t.code: t.text for t in taken("ceiling loudspeaker", AT_CONE).trust}
+    assert f"{near_field_to(0.065):.0f} Hz for one 130 mm wide" in said["close_by"]
     result = SplicedResponse().deduce(SpliceSettings(baffle="300 mm"), takes)
     assert [t.code for t in result.trust] == []
     trace = result.trace("response")
     f = np.geomspace(50, 10_000, 60)
     off = 20 * np.log10(np.interp(f, trace.x, trace.magnitude) / np.abs(truth(made.CEILING, f)))
     assert np.max(np.abs(off)) < 0.6  # close to a cone is not quite in a wall
+    sure = np.interp(f, trace.x, trace.uncertainty / trace.magnitude)
+    assert np.max(np.abs(off) / (20 * np.log10(1 + sure))) < 1.0
+    assert np.max(sure) < 0.1
+    ends, band = np.geomspace(40, 400, 2000), np.geomspace(100, 10_000, 600)
+    mean = band_mean(band, np.abs(truth(made.CEILING, band)), (100.0, 10_000.0))
+    level = np.abs(truth(made.CEILING, ends)) / mean
+    for name, below in (("lower_3db", 3.0), ("lower_10db", 10.0)):
+        end = result.reading(name)
+        assert abs(end.value - ends[np.argmax(level > 10 ** (-below / 20))]) < end.uncertainty < 0.1 * end.value
+    narrow = SplicedResponse().deduce(SpliceSettings(), takes)
+    assert "curves_disagree" in {t.code for t in narrow.trust}
+    assert narrow.reading("lower_10db").doubt == narrow.reading("response_above").doubt == "near and far disagree"
     with pytest.raises(MeasurementError, match="overlap"):
         SplicedResponse().deduce(SpliceSettings(diaphragm="1 m"), takes)
     with pytest.raises(InputError, match="diaphragm"):
@@ -201,9 +219,16 @@ def test_a_vented_box_close_by_is_cone_and_port_together():
     trace = SplicedResponse().deduce(settings, takes).trace("response")
     off = 20 * np.log10(np.interp(f, trace.x, trace.magnitude) / np.abs(truth(model, f)))
     assert np.max(np.abs(off)) < 0.6
-    missing = SplicedResponse().deduce(replace(settings, port=""), takes)
+    missing = SplicedResponse().deduce(replace(settings, port="", band_low_hz=70.0, band_high_hz=140.0), takes)
     alone = missing.trace("response")
     assert np.max(np.abs(20 * np.log10(np.interp(f, alone.x, alone.magnitude) / np.abs(truth(model, f))))) > 3
+    off = np.interp(f, alone.x, alone.magnitude) / np.abs(truth(model, f))
+    assert np.max(np.abs(20 * np.log10(off[f >= alone.valid[0]]))) < 0.6
+    assert "port" in alone.invalid_reason
+    assert missing.reading("lower_3db") is None
+    assert missing.reading("lower_10db") is None
+    claim = Claim("bass", "−10 dB at 28 Hz or below", "whole", "lower_10db", high=28.0)
+    assert judge(claim, missing).outcome is Outcome.OPEN  # nobody knows: the port is missing
     words = next(t.text for t in missing.trust if t.code == "port_missing")
     assert float(words.split("notch at ")[1].split(" ")[0]) == pytest.approx(31.0, rel=0.1)  # where the stand-in is tuned
 

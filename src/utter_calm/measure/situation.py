@@ -7,14 +7,14 @@ import math
 import numpy as np
 
 from utter_calm.analysis.acoustic.geometry import speed_of_sound
-from utter_calm.analysis.acoustic.splice import baffle_step
+from utter_calm.analysis.acoustic.splice import baffle_step, near_field_to
 from utter_calm.measure.acoustic_result import BAND_HZ, band_mean
 from utter_calm.measure.acoustic_settings import CLOSE, FREE_FIELD, IN_ROOM, IN_WALL, ON_FLOOR, LoudspeakerSettings
 from utter_calm.measure.result import ResultBuilder, Trust
 from utter_calm.quantities import si_text
 
 _MIRRORED, _FAR, _ONE_DB = 2.0, 3.0, 10 ** (-1 / 20)
-_WATT = 1.0
+_WATT, _EXAMPLE_M = 1.0, 0.13
 
 
 def field_gain(situation: str) -> float:
@@ -50,6 +50,10 @@ def situation_trust(settings: LoudspeakerSettings) -> list[Trust]:
     elif where == IN_WALL:
         text = "In a wall it sounds into half of space: at low frequencies up to 6 dB more than it gives standing free."
         out.append(Trust("in_wall", text, grave=False))
+    elif where in CLOSE:
+        known = f"{si_text(near_field_to(_EXAMPLE_M / 2), 'Hz', digits=2)} for one {1e3 * _EXAMPLE_M:.3g} mm wide"
+        text = f"Close by it sounds as from afar at low frequencies only: up to {known}, less for a larger one."
+        out.append(Trust("close_by", text, grave=False))
     if where in (IN_ROOM, FREE_FIELD, ON_FLOOR) and settings.largest_m and settings.distance_m < _FAR * settings.largest_m:
         far = f"{_FAR * settings.largest_m:.3g} m"
         text = f"The microphone is closer than three times the largest dimension ({far}): its parts are at unlike distances."

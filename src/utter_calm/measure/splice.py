@@ -6,8 +6,17 @@ from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 import numpy as np
+import numpy.typing as npt
 
-from utter_calm.analysis.acoustic.splice import NoOverlap, baffle_step, fitted_baffle, near_field_to, notch_of, splice
+from utter_calm.analysis.acoustic.splice import (
+    NoOverlap,
+    baffle_step,
+    fitted_baffle,
+    near_field_to,
+    notch_of,
+    splice,
+    without_port_from,
+)
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import ComplexArray
 from utter_calm.errors import InputError, MeasurementError
@@ -20,7 +29,7 @@ from utter_calm.measure.deduction import Deduction, Given, Need
 from utter_calm.measure.kind import PlotSpec, StepSettings, setting
 from utter_calm.measure.pictures import PHASE
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
-from utter_calm.measure.spliced import READINGS, add_spliced
+from utter_calm.measure.spliced import READINGS, add_spliced, say_how_sure, spread_of
 from utter_calm.quantities import number_of, si_text
 from utter_calm.quantities.weighed import understand_weighed
 
@@ -133,13 +142,18 @@ class SplicedResponse(Deduction[SpliceSettings]):
             out.add("front_width", far.channel, wide, "m")
             text = "The step of the front was fitted to what is heard from afar: that near and far agree is no proof of it."
             out.trust.append(Trust("front_fitted", text, grave=False))
-        notch = None if mouth is not None else notch_of(_curve(near), found.splice_hz)
+        notch = None if mouth is not None else notch_of(_curve(near), found.splice_hz, _held(near, near.uncertainty))
         if notch is not None:
             text = (f"The sound close to the cone has a notch at {si_text(notch, 'Hz', digits=2)}, as that of a vented box: its "
                     "port is missing, and the bass is not all. Give the port's diameter, and measure in its mouth.")  # fmt: skip
             out.trust.append(Trust("port_missing", text))
         away = _distance(takes["far"][0])
-        add_spliced(out, found, radius_m=across / 2, unit=far.y_unit, distance_m=away, channel=far.channel)
+        # where the far one alone is shown, the port is heard
+        whole_from = (
+            None if notch is None else min(without_port_from(notch), float(found.frequency_hz[np.argmax(found.share >= 1)]))
+        )
+        add_spliced(out, found, radius_m=across / 2, unit=far.y_unit, distance_m=away, channel=far.channel, whole_from=whole_from,
+                    spread=spread_of(found, near, far))  # fmt: skip
         f, value = _curve(near)
         value = value * (baffle_step(f, wide) if wide is not None else 1.0) * found.gain
         top = near_field_to(across / 2)
@@ -148,6 +162,7 @@ class SplicedResponse(Deduction[SpliceSettings]):
         out.traces.append(Trace("far", far.channel, far.x, "Hz", far.magnitude, far.y_unit, far.phase_rad, valid=far.valid,
                                 invalid_reason="the window holds less than a period"))  # fmt: skip
         add_curve_readings(out, far.channel, distance_m=away, band_hz=(settings.band_low_hz, settings.band_high_hz))
+        say_how_sure(out, found)
         return out.build()
 
 
@@ -160,10 +175,19 @@ def _response(given: Given) -> Trace:
 
 def _curve(trace: Trace) -> tuple[FloatArray, ComplexArray]:
     """A response where it holds."""
-    low, high = trace.valid or (trace.x[0], trace.x[-1])
-    inside = (trace.x >= low * 0.9999) & (trace.x <= high * 1.0001)
     phase = trace.phase_rad if trace.phase_rad is not None else np.zeros(len(trace.x))
+    inside = _inside(trace)
     return trace.x[inside], np.asarray(trace.magnitude[inside] * np.exp(1j * phase[inside]))
+
+
+def _held(trace: Trace, values: FloatArray | None) -> FloatArray | None:
+    """Values beside a response (n,) where it holds."""
+    return None if values is None else values[_inside(trace)]
+
+
+def _inside(trace: Trace) -> npt.NDArray[np.bool_]:
+    low, high = trace.valid or (trace.x[0], trace.x[-1])
+    return np.asarray((trace.x >= low * 0.9999) & (trace.x <= high * 1.0001))
 
 
 def _delay(given: Given) -> float:

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import math
+from dataclasses import replace
 
 import numpy as np
 
 from utter_calm.analysis.acoustic.splice import Spliced, near_over_far
+from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.measure.declare import Declared
 from utter_calm.measure.result import ResultBuilder, Trace, Trust
 from utter_calm.quantities import si_text
@@ -20,15 +22,25 @@ READINGS = {
     "tilt": Declared("disagreement", "gain", "By how much far over near changes across the overlap, by a straight line.", digits=2),
     "front_width": Declared("width of the front", "length", "That of the step with which near and far differ least.", digits=2),
 }  # fmt: skip
+_NO_PORT = "what the port gives is missing"
+_LOWER, _EVEN = ("lower_3db", "lower_10db"), ("response_above", "response_below")
 _DISAGREES, _MISMATCH = 10 ** (1 / 20), 10 ** (3 / 20)
+_FLAT = 0.1
 
 
 def add_spliced(
-    out: ResultBuilder, found: Spliced, *, radius_m: float, unit: str = "1", distance_m: float | None = None, channel: int = 1
+    out: ResultBuilder, found: Spliced, *, radius_m: float, unit: str = "1", distance_m: float | None = None, channel: int = 1,
+    whole_from: float | None = None, spread: FloatArray | None = None,
 ) -> None:  # fmt: skip
-    """Add a whole response; ``distance_m`` of the far one, where it is known, is held against the gain."""
-    magnitude = np.abs(found.value)
-    out.traces.append(Trace("response", channel, found.frequency_hz, "Hz", magnitude, unit, np.unwrap(np.angle(found.value))))
+    """Add a whole response.
+
+    ``distance_m`` of the far one, where it is known, is held against the gain. ``whole_from`` is the frequency in Hz below which a
+    port is missing, ``spread`` (n,) the relative expanded uncertainty.
+    """
+    magnitude, f = np.abs(found.value), found.frequency_hz
+    valid = None if whole_from is None else (whole_from, float(f[-1]))
+    out.traces.append(Trace("response", channel, f, "Hz", magnitude, unit, np.unwrap(np.angle(found.value)),
+                            None if spread is None else spread * magnitude, valid, "" if valid is None else _NO_PORT))  # fmt: skip
     out.add("splice_frequency", channel, found.splice_hz, "Hz")
     out.add("gain", channel, found.gain, "1", found.gain * found.u_gain)
     out.add("delay", channel, found.delay_s, "s")
@@ -52,3 +64,39 @@ def add_spliced(
                 "the levels of both."
             )
             out.trust.append(Trust("level_mismatch", text))
+
+
+def spread_of(found: Spliced, near: Trace, far: Trace) -> FloatArray | None:
+    """Relative expanded uncertainty (n,) of a spliced response; None where that of the far one is not known.
+
+    The near one stands at the far one's level: it has that one's uncertainty in the overlap, that of the gain, and its own noise;
+    what its surest place has is the microphone's, which the gain takes out.
+    """
+    if far.uncertainty is None:
+        return None
+    f, (low, high) = found.frequency_hz, found.overlap_hz
+    afar = np.interp(f, far.x, far.uncertainty / far.magnitude)
+    level = float(np.median(afar[(f >= low) & (f <= high)]))
+    own = np.zeros(len(f))
+    if near.uncertainty is not None:
+        each = np.interp(f, near.x, near.uncertainty / near.magnitude)
+        own = np.sqrt(each**2 - float(np.min(each)) ** 2)
+    close = np.sqrt(level**2 + (2 * found.u_gain) ** 2 + own**2)
+    return np.asarray(close + found.share * (afar - close))
+
+
+def say_how_sure(out: ResultBuilder, found: Spliced) -> None:
+    """Give lower ends the uncertainty that the gain gives them, and mark what leans on a near one that disagrees with the far one.
+
+    By how much an end moves is told by the slope of the response there: a gain that is off moves all below the overlap up or down.
+    """
+    disagree = any(t.code == "curves_disagree" for t in out.trust)
+    f, level = np.log(found.frequency_hz), np.log(np.abs(found.value))
+    for k, reading in enumerate(out.readings):
+        low_end = reading.name in _LOWER and reading.value < found.splice_hz
+        if low_end:
+            at = np.log(reading.value) + np.array([-1, 1]) / 24 * math.log(2)
+            slope = abs(float(np.diff(np.interp(at, f, level))[0] / np.diff(at)[0]))
+            out.readings[k] = replace(reading, uncertainty=2 * reading.value * found.u_gain / max(slope, _FLAT))
+        if disagree and (low_end or reading.name in _EVEN):
+            out.readings[k] = out.readings[k].doubted("near and far disagree")

@@ -46,6 +46,8 @@ class Spliced:
         Ratio by which far over near changes in the overlap, as the straight line through its decibels has it; 1 where they agree.
     u_gain
         Relative standard uncertainty of ``gain``, from how the two differ in the overlap.
+    share
+        (n,) of the far one in ``value``, 0 to 1.
     """
 
     frequency_hz: FloatArray
@@ -57,6 +59,7 @@ class Spliced:
     splice_hz: float
     tilt: float
     u_gain: float
+    share: FloatArray
 
 
 def near_field_to(radius_m: float) -> float:
@@ -135,7 +138,7 @@ def splice(
     sign = -1.0 if opposite else 1.0
     value[below] += (1 - weight[below]) * close(grid[below]) * gain * sign
     value[above] += weight[above] * complex_at(grid[above], *far) * np.exp(2j * np.pi * grid[above] * delay)
-    return Spliced(grid, value, gain, delay, opposite, (low, high), middle, tilt, float(np.std(level)))
+    return Spliced(grid, value, gain, delay, opposite, (low, high), middle, tilt, float(np.std(level)), weight)
 
 
 def fitted_baffle(
@@ -154,20 +157,30 @@ def fitted_baffle(
     return math.exp(float(minimize_scalar(apart, bounds=ends, method="bounded", options={"xatol": 1e-3}).x))
 
 
-def notch_of(near: tuple[FloatArray, ComplexArray], below_hz: float) -> float | None:
+def notch_of(near: tuple[FloatArray, ComplexArray], below_hz: float, noise: FloatArray | None = None) -> float | None:
     """Frequency at which the sound close to a cone has a notch, 6 dB or deeper within an octave to both sides; None for none.
 
     A vented box has it where the port is tuned: there the air in the port moves in the cone's place (Small 1973). A closed one
-    falls steadily.
+    falls steadily. ``noise`` (n,) is what the values of ``near`` may be off by: dips that it may have made are none.
     """
     grid = fine_grid(float(near[0][0]), min(below_hz, float(near[0][-1])))
     level = np.abs(complex_at(grid, *near))
+    off = np.zeros(len(grid)) if noise is None else np.interp(grid, near[0], noise)
     best, at = _NOTCH, None
     for k in range(1, len(grid) - 1):
         if level[k] > min(level[k - 1], level[k + 1]):
             continue
         low, high = np.searchsorted(grid, (grid[k] / 2, grid[k] * 2))
-        deep = level[k] / min(float(level[low:k].max()), float(level[k + 1 : high + 1].max()))
+        beside = min(float(side.max()) for side in ((level - off)[low:k], (level - off)[k + 1 : high + 1]))
+        deep = (level[k] + off[k]) / beside if beside > 0 else math.inf
         if deep < best:
             best, at = deep, float(grid[k])
     return at
+
+
+def without_port_from(notch_hz: float) -> float:
+    """Frequency in Hz from which a vented box's cone alone is the whole within 0.6 dB, ``notch_hz`` being where its port is tuned.
+
+    What the port adds to the cone's volume velocity is ``1 / ((f / fb)^2 - 1)`` of it (Small 1973): a fifteenth two octaves above.
+    """
+    return 4 * notch_hz
