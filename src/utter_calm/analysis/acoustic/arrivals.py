@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -156,21 +157,24 @@ def _taken_off(
     heard: ComplexArray, time: FloatArray, pulse: ComplexArray, first: int, rate_hz: float, least: tuple[float, float]
 ) -> Arrivals:
     rest, frames = heard.copy(), len(pulse)
+    around_pulse = np.resize(pulse, frames + len(heard) + 1)  # it wraps: a piece of it need not be picked place by place
     found: list[tuple[float, complex]] = []
     at: int | None = first
+    ringing = np.zeros(len(heard))
     around = round(_AROUND_S * rate_hz)
     for _ in range(_MOST):
         if at is None:
             break
         place, amplitude = _between(rest, at)
         found.append((float(time[0] + place / rate_hz), amplitude))
-        shift = np.arange(len(rest)) - place
-        whole = np.floor(shift).astype(int)
-        part = shift - whole
-        rest = rest - amplitude * ((1 - part) * pulse[whole % frames] + part * pulse[(whole + 1) % frames])
+        whole = math.floor(-place)
+        part, begins = -place - whole, whole % frames
+        piece = around_pulse[begins : begins + len(rest) + 1]
+        rest -= amplitude * ((1 - part) * piece[:-1] + part * piece[1:])
         height = np.abs(rest)
         direct_s, direct = found[0][0], abs(found[0][1])
-        enough = np.maximum(least[0] * direct, _rings(time, found))
+        np.maximum(ringing, _rings(time, *found[-1], first=len(found) == 1), out=ringing)
+        enough = np.maximum(least[0] * direct, ringing)
         allowed = _is_peak(height) & (time > direct_s + least[1]) & (height > enough)
         at = None
         for k in sorted(np.flatnonzero(allowed).tolist(), key=lambda k: -height[k]):
@@ -183,16 +187,15 @@ def _taken_off(
     return Arrivals(direct_s, tuple(Reflection(t, level) for t, level in _merged(later, least[1])))
 
 
-def _rings(time: FloatArray, found: list[tuple[float, complex]]) -> FloatArray:
-    """How much a loudspeaker may leave at times (n,) after each arrival by ringing, which no smooth response tells of.
+def _rings(time: FloatArray, arrives_s: float, amplitude: complex, *, first: bool) -> FloatArray:
+    """How much a loudspeaker may leave at times (n,) after an arrival by ringing, which no smooth response tells of.
 
     A resonance goes on for a millisecond or so with a tenth or two of the arrival; what bounces off a thing that is so near is
-    stronger. Later arrivals have lost treble, and ring the more beside what is left of them.
+    stronger. Arrivals after the ``first`` have lost treble, and ring the more beside what is left of them.
     """
-    after = time[:, None] - np.array([t for t, _ in found])
+    after = time - arrives_s
     part = np.clip((_RUNG_OUT_S - after) / (_RUNG_OUT_S - _RINGS_S), 0, 1) * (after > 0)
-    strength = np.array([abs(a) * (_LATER_RING if k else _DIRECT_RINGS) for k, (_, a) in enumerate(found)])
-    return np.asarray(np.max(part * strength, axis=1))
+    return np.asarray(part * abs(amplitude) * (_DIRECT_RINGS if first else _LATER_RING))
 
 
 def _merged(later: list[tuple[float, float]], apart_s: float) -> list[tuple[float, float]]:
