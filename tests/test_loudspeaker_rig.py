@@ -216,9 +216,17 @@ def test_a_vented_box_close_by_is_cone_and_port_together():
     wide = f"{2 * made.radius_of(model)} m"
     settings = SpliceSettings(diaphragm=wide, port=f"{2 * model.port_m} m", baffle=f"{model.baffle_m} m", far=FREE_FIELD)
     takes = {key: (given(result),) for key, result in (("near", cone), ("port", port), ("far", far))}
-    trace = SplicedResponse().deduce(settings, takes).trace("response")
+    result = SplicedResponse().deduce(settings, takes)
+    assert result.trust == ()  # what cone and port leave of each other far below the port's resonance is no disagreement
+    trace = result.trace("response")
     off = 20 * np.log10(np.interp(f, trace.x, trace.magnitude) / np.abs(truth(model, f)))
     assert np.max(np.abs(off)) < 0.6
+    f = np.geomspace(12, 250, 40)  # and by how much that may be off is told
+    off = np.interp(f, trace.x, trace.magnitude) / np.abs(truth(model, f)) - 1
+    sure = np.interp(f, trace.x, trace.uncertainty / trace.magnitude)
+    assert np.all(np.abs(off) < sure)
+    assert sure[0] > 4 * sure[-1]
+    f = np.geomspace(25, 150, 20)
     missing = SplicedResponse().deduce(replace(settings, port="", band_low_hz=70.0, band_high_hz=140.0), takes)
     alone = missing.trace("response")
     assert np.max(np.abs(20 * np.log10(np.interp(f, alone.x, alone.magnitude) / np.abs(truth(model, f))))) > 3

@@ -13,6 +13,8 @@ from utter_calm.analysis.acoustic.splice import NoOverlap, baffle_step, splice
 from utter_calm.cli import run
 from utter_calm.errors import MeasurementError, NoSignal
 from utter_calm.measure.averages import narrowing_words
+from utter_calm.measure.result import ResultBuilder
+from utter_calm.measure.spliced import add_port_missing, add_spliced
 
 GRID = np.geomspace(20, 20_000, 1500)
 RADIUS = 0.0651
@@ -52,6 +54,35 @@ def test_a_port_counts_by_its_diameter():
     low = found.frequency_hz < 100
     true = np.exp(np.interp(np.log(found.frequency_hz[low]), np.log(near), np.log(np.abs(whole)))) * found.gain
     assert np.abs(found.value[low]) == pytest.approx(true, rel=2e-3)
+
+
+def test_a_cone_whose_port_is_left_out_is_the_whole_from_two_octaves_above_it():
+    """``U_cone = U (1 - (fb / f)^2)`` in a vented box without losses (Small 1973)."""
+    near, far = GRID[GRID < 900], GRID[GRID > 200]
+    cone = shape(near) * (1 - (40 / near) ** 2 + 0.02j)
+    found = splice((near, cone), (far, shape(far)), RADIUS)
+    out = ResultBuilder()
+    begins = add_port_missing(out, found, (near, cone))
+    assert begins == pytest.approx(160, rel=0.01)
+    add_spliced(out, found, radius_m=RADIUS, whole_from=begins)
+    trace = out.traces[0]
+    off = np.abs(20 * np.log10(trace.magnitude / np.abs(shape(trace.x))))
+    assert np.max(off[trace.x >= trace.valid[0]]) < 0.6 < off[np.searchsorted(trace.x, 120.0)]
+    hidden = np.full(len(near), np.max(np.abs(cone)))
+    assert add_port_missing(ResultBuilder(), found, (near, cone), hidden) is None  # so much noise makes notches of its own
+    assert add_port_missing(ResultBuilder(), found, (near, shape(near))) is None
+
+
+def test_what_is_faint_is_no_overlap():
+    """Far below the port's resonance cone and port leave little of each other: of that neither gain nor disagreement is told."""
+    near, far = GRID[GRID < 900], GRID[GRID > 20]
+    sound = shape(near) * np.minimum(1, (near / 60) ** 4)
+    beyond = 0.1 * np.interp(far, near, np.abs(sound)) + 3e-4
+    found = splice((near, sound), (far, beyond.astype(complex)), RADIUS)
+    level = np.abs(sound[near < found.overlap_hz[1]])
+    assert found.overlap_hz[0] == pytest.approx(near[np.argmax(level > 0.1 * level.max())], rel=0.03)
+    assert found.gain == pytest.approx(0.1, rel=0.01)
+    assert 20 * np.log10(found.tilt) < 0.3
 
 
 def test_no_overlap_is_refused_and_a_tilt_told():

@@ -15,7 +15,7 @@ from utter_calm.cli.analyze_options import FILE, json_option, show
 from utter_calm.errors import InputError
 from utter_calm.formats.curve_text import read_curve
 from utter_calm.measure.result import ResultBuilder
-from utter_calm.measure.spliced import add_spliced
+from utter_calm.measure.spliced import add_port_missing, add_spliced
 from utter_calm.quantities import si_text
 
 
@@ -42,8 +42,9 @@ def splice_command(
         mouth = (*_response(port), positive(port_diameter, "m", "--port-diameter") / across)
     wide = None if baffle_width is None else positive(baffle_width, "m", "--baffle-width")
     away = None if distance is None else positive(distance, "m", "--distance")
+    cone = _response(near)
     try:
-        found = splice(_response(near), _response(far), across / 2, mouth, wide)
+        found = splice(cone, _response(far), across / 2, mouth, wide)
     except NoOverlap as problem:
         low, high = (si_text(f, "Hz", digits=3) for f in (problem.low_hz, problem.high_hz))
         raise InputError(
@@ -51,7 +52,8 @@ def splice_command(
             hint="A near response holds up to c / (2 pi a) / 1.5; give a far one that begins lower, of a longer window.",
         ) from problem
     out = ResultBuilder()
-    add_spliced(out, found, radius_m=across / 2, distance_m=away)
+    whole_from = None if mouth is not None else add_port_missing(out, found, cone)
+    add_spliced(out, found, radius_m=across / 2, distance_m=away, whole_from=whole_from)
     result = out.build()
     if frd is not None:
         write_frd(frd, result.traces[0], f"{near.name} and {far.name}, spliced at {si_text(found.splice_hz, 'Hz', digits=3)}")

@@ -8,15 +8,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 
-from utter_calm.analysis.acoustic.splice import (
-    NoOverlap,
-    baffle_step,
-    fitted_baffle,
-    near_field_to,
-    notch_of,
-    splice,
-    without_port_from,
-)
+from utter_calm.analysis.acoustic.splice import NoOverlap, baffle_step, fitted_baffle, near_field_to, splice
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import ComplexArray
 from utter_calm.errors import InputError, MeasurementError
@@ -29,7 +21,7 @@ from utter_calm.measure.deduction import Deduction, Given, Need
 from utter_calm.measure.kind import PlotSpec, StepSettings, setting
 from utter_calm.measure.pictures import PHASE
 from utter_calm.measure.result import Result, ResultBuilder, Trace, Trust
-from utter_calm.measure.spliced import READINGS, add_spliced, say_how_sure, spread_of
+from utter_calm.measure.spliced import READINGS, add_port_missing, add_spliced, say_how_sure, spread_of
 from utter_calm.quantities import number_of, si_text
 from utter_calm.quantities.weighed import understand_weighed
 
@@ -142,16 +134,8 @@ class SplicedResponse(Deduction[SpliceSettings]):
             out.add("front_width", far.channel, wide, "m")
             text = "The step of the front was fitted to what is heard from afar: that near and far agree is no proof of it."
             out.trust.append(Trust("front_fitted", text, grave=False))
-        notch = None if mouth is not None else notch_of(_curve(near), found.splice_hz, _held(near, near.uncertainty))
-        if notch is not None:
-            text = (f"The sound close to the cone has a notch at {si_text(notch, 'Hz', digits=2)}, as that of a vented box: its "
-                    "port is missing, and the bass is not all. Give the port's diameter, and measure in its mouth.")  # fmt: skip
-            out.trust.append(Trust("port_missing", text))
+        whole_from = None if mouth is not None else add_port_missing(out, found, _curve(near), _held(near, near.uncertainty))
         away = _distance(takes["far"][0])
-        # where the far one alone is shown, the port is heard
-        whole_from = (
-            None if notch is None else min(without_port_from(notch), float(found.frequency_hz[np.argmax(found.share >= 1)]))
-        )
         add_spliced(out, found, radius_m=across / 2, unit=far.y_unit, distance_m=away, channel=far.channel, whole_from=whole_from,
                     spread=spread_of(found, near, far))  # fmt: skip
         f, value = _curve(near)

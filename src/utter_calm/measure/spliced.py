@@ -7,8 +7,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from utter_calm.analysis.acoustic.splice import Spliced, near_over_far
+from utter_calm.analysis.acoustic.splice import Spliced, near_over_far, notch_of, without_port_from
 from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.analysis.transforms import ComplexArray
 from utter_calm.measure.declare import Declared
 from utter_calm.measure.result import ResultBuilder, Trace, Trust
 from utter_calm.quantities import si_text
@@ -17,7 +18,7 @@ READINGS = {
     "splice_frequency": Declared("spliced at", "frequency", "Middle of the crossfade: geometric mean of the overlap.", digits=3),
     "gain": Declared("far over near", "gain", "Median of the far over the near response in the overlap.", digits=4),
     "delay": Declared("far later by", "time", "From the slope of the phase of far over near in the overlap; taken out."),
-    "overlap_low": Declared("overlap from", "frequency", "Lowest frequency at which both hold.", digits=3),
+    "overlap_low": Declared("overlap from", "frequency", "Lowest at which both hold, within 20 dB of the loudest.", digits=3),
     "overlap_high": Declared("overlap to", "frequency", "c / (2 pi a) / 1.5, or where one of them ends.", digits=3),
     "tilt": Declared("disagreement", "gain", "By how much far over near changes across the overlap, by a straight line.", digits=2),
     "front_width": Declared("width of the front", "length", "That of the step with which near and far differ least.", digits=2),
@@ -66,11 +67,26 @@ def add_spliced(
             out.trust.append(Trust("level_mismatch", text))
 
 
+def add_port_missing(
+    out: ResultBuilder, found: Spliced, near: tuple[FloatArray, ComplexArray], noise: FloatArray | None = None
+) -> float | None:  # fmt: skip
+    """Say so where the sound close to a cone is that of a vented box; gives the frequency in Hz below which it is not all."""
+    notch = notch_of(near, found.splice_hz, noise)
+    if notch is None:
+        return None
+    text = (f"The sound close to the cone has a notch at {si_text(notch, 'Hz', digits=2)}, as that of a vented box: its port is "
+            "missing, and the bass is not all. Give the port's diameter, and measure in its mouth.")  # fmt: skip
+    out.trust.append(Trust("port_missing", text))
+    afar_from = float(found.frequency_hz[np.argmax(found.share >= 1)])  # in that one the port is heard
+    return min(without_port_from(notch), afar_from)
+
+
 def spread_of(found: Spliced, near: Trace, far: Trace) -> FloatArray | None:
     """Relative expanded uncertainty (n,) of a spliced response; None where that of the far one is not known.
 
     The near one stands at the far one's level: it has that one's uncertainty in the overlap, that of the gain, and its own noise;
-    what its surest place has is the microphone's, which the gain takes out.
+    what its surest place has is the microphone's, which the gain takes out. By how much near and far differ cone and port may
+    each be off: where they cancel, that is more of what is left.
     """
     if far.uncertainty is None:
         return None
@@ -81,7 +97,7 @@ def spread_of(found: Spliced, near: Trace, far: Trace) -> FloatArray | None:
     if near.uncertainty is not None:
         each = np.interp(f, near.x, near.uncertainty / near.magnitude)
         own = np.sqrt(each**2 - float(np.min(each)) ** 2)
-    close = np.sqrt(level**2 + (2 * found.u_gain) ** 2 + own**2)
+    close = np.sqrt(level**2 + (2 * found.u_gain * found.parts) ** 2 + own**2)
     return np.asarray(close + found.share * (afar - close))
 
 
@@ -97,6 +113,7 @@ def say_how_sure(out: ResultBuilder, found: Spliced) -> None:
         if low_end:
             at = np.log(reading.value) + np.array([-1, 1]) / 24 * math.log(2)
             slope = abs(float(np.diff(np.interp(at, f, level))[0] / np.diff(at)[0]))
-            out.readings[k] = replace(reading, uncertainty=2 * reading.value * found.u_gain / max(slope, _FLAT))
+            u = found.u_gain * float(np.interp(reading.value, found.frequency_hz, found.parts))
+            out.readings[k] = replace(reading, uncertainty=2 * reading.value * u / max(slope, _FLAT))
         if disagree and (low_end or reading.name in _EVEN):
             out.readings[k] = out.readings[k].doubted("near and far disagree")

@@ -14,7 +14,7 @@ from utter_calm.analysis.transforms import ComplexArray
 
 _LEAST_OCTAVES, _BELOW_LIMIT = 0.5, 1.5
 _STEP_HZ_M = 115.0
-_NOTCH = 0.5
+_NOTCH, _FAINT = 0.5, 0.1
 _WIDTHS_M = (0.05, 2.0)
 
 
@@ -41,13 +41,15 @@ class Spliced:
     opposite
         Whether the near one was inverted to go with the far one.
     overlap_hz, splice_hz
-        Where both hold, and the middle of the crossfade.
+        Where both hold and are heard, and the middle of the crossfade.
     tilt
         Ratio by which far over near changes in the overlap, as the straight line through its decibels has it; 1 where they agree.
     u_gain
         Relative standard uncertainty of ``gain``, from how the two differ in the overlap.
     share
         (n,) of the far one in ``value``, 0 to 1.
+    parts
+        (n,) cone and port as they add by power, over their sum as complex values, 1 or more: so much what either is off by counts.
     """
 
     frequency_hz: FloatArray
@@ -60,6 +62,7 @@ class Spliced:
     tilt: float
     u_gain: float
     share: FloatArray
+    parts: FloatArray
 
 
 def near_field_to(radius_m: float) -> float:
@@ -101,7 +104,7 @@ def splice(
     Raises
     ------
     NoOverlap
-        Both hold in less than half an octave.
+        Both hold, and are heard, in less than half an octave.
     """
     low = float(far[0][0])
     high = min(near_field_to(radius_m) / _BELOW_LIMIT, float(far[0][-1]), float(near[0][-1]))
@@ -112,12 +115,17 @@ def splice(
     if not high > low * 2**_LEAST_OCTAVES:
         raise NoOverlap(low, high)
 
+    def pieces(f: FloatArray) -> list[ComplexArray]:
+        cone = complex_at(f, *near)
+        return [cone] if port is None else [cone, port[2] * complex_at(f, port[0], port[1])]
+
     def close(f: FloatArray) -> ComplexArray:
-        total = complex_at(f, *near)
-        if port is not None:
-            total = total + port[2] * complex_at(f, port[0], port[1])
+        total = np.asarray(sum(pieces(f)))
         return total * baffle_step(f, baffle_m) if baffle_m is not None else total
 
+    low, high = _heard(fine_grid(low, high), far)
+    if not high > low * 2**_LEAST_OCTAVES:
+        raise NoOverlap(low, high)
     inside = fine_grid(low, high)
     ratio = complex_at(inside, *far) / close(inside)
     gain = float(np.median(np.abs(ratio)))
@@ -138,7 +146,16 @@ def splice(
     sign = -1.0 if opposite else 1.0
     value[below] += (1 - weight[below]) * close(grid[below]) * gain * sign
     value[above] += weight[above] * complex_at(grid[above], *far) * np.exp(2j * np.pi * grid[above] * delay)
-    return Spliced(grid, value, gain, delay, opposite, (low, high), middle, tilt, float(np.std(level)), weight)
+    both, each = np.abs(sum(pieces(grid))), np.sqrt(sum(np.abs(one) ** 2 for one in pieces(grid)))
+    parts = np.maximum(each / np.maximum(both, 1e-3 * each), 1.0)
+    return Spliced(grid, value, gain, delay, opposite, (low, high), middle, tilt, float(np.std(level)), weight, parts)
+
+
+def _heard(inside: FloatArray, far: tuple[FloatArray, ComplexArray]) -> tuple[float, float]:
+    """Ends in Hz of what is at most 20 dB below the loudest: fainter ends are noise, and what cone and port leave of each other."""
+    level = np.abs(complex_at(inside, *far))
+    loud = np.flatnonzero(level > _FAINT * np.max(level))
+    return float(inside[loud[0]]), float(inside[loud[-1]])
 
 
 def fitted_baffle(
