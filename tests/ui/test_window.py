@@ -69,6 +69,20 @@ def test_choosing_one_cell_shows_it_and_several_overlay(qtbot, measured_window):
     press(qtbot, measured_window, Qt.Key.Key_Minus)
 
 
+def test_a_cell_under_several_setups_is_one_where_it_is_pressed(window, qtbot, tmp_path):
+    """A mouse chooses all of its columns: it was shown beside itself, and deduced once for each."""
+    begin_job(window, tmp_path / "box.calm", kind="Loudspeaker", behind="stand-in: ceiling loudspeaker")
+    space = window.workspace
+    table, view = space.coverage.table, space.coverage.model.view
+    row, column = next((r, c) for r, line in enumerate(view.cells) for c, cell in enumerate(line) if cell.span > 1)
+    where = table.visualRect(space.coverage.model.index(row, column))
+    for at in (where.center(), where.center() + QPoint(where.width() // 3, 0)):
+        space.coverage.choose(0, [1])
+        qtbot.mouseClick(table.viewport(), Qt.MouseButton.LeftButton, pos=at)
+        assert len(table.selectionModel().selectedIndexes()) == view.cells[row][column].span
+        assert space.session.selected == (view.cells[row][column].cell,)
+
+
 def test_pictures_zoom_and_channels_by_key(qtbot, measured_window):
     space = measured_window.workspace
     space.coverage.choose(1, [1])

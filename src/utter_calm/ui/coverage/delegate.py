@@ -16,11 +16,12 @@ _SIZES, _UNIT_SIZES = (13, 12, 11, 10), (10.5, 9.5)
 
 
 def in_order(table: QTableView) -> list[QModelIndex]:
-    """The chosen cells, those of the current row last."""
+    """The chosen cells, those of the current row last; one that stands in several columns counts once, by its first."""
     chosen = table.selectionModel().selectedIndexes()
     current = table.currentIndex()
     row = current.row() if current in chosen else chosen[-1].row() if chosen else -1
-    return sorted(chosen, key=lambda i: (i.row() == row, i.row(), i.column()))
+    ordered = sorted(chosen, key=lambda i: (i.row() == row, i.row(), i.column()))
+    return list({i.data(CELL_ROLE).cell: i for i in reversed(ordered)}.values())[::-1]
 
 
 class CellDelegate(QStyledItemDelegate):
