@@ -81,6 +81,9 @@ def test_a_cell_under_several_setups_is_one_where_it_is_pressed(window, qtbot, t
         qtbot.mouseClick(table.viewport(), Qt.MouseButton.LeftButton, pos=at)
         assert len(table.selectionModel().selectedIndexes()) == view.cells[row][column].span
         assert space.session.selected == (view.cells[row][column].cell,)
+    space.coverage.choose(0, [1])
+    space.coverage.choose_cells([view.cells[row][column].cell])
+    assert table.currentIndex().column() == column  # where it is drawn
 
 
 def test_pictures_zoom_and_channels_by_key(qtbot, measured_window):

@@ -174,7 +174,8 @@ class CoveragePanel(QWidget):
 
     def choose_cells(self, cells: list[Cell]) -> None:
         """Choose cells, all of one row; those that have no place in the table are passed over."""
-        places = {v.cell: (row, column) for row, line in enumerate(self.model.view.cells) for column, v in enumerate(line)}
+        lines = enumerate(self.model.view.cells)  # of one under several setups the first place is that where it is drawn
+        places = {v.cell: (row, column) for row, line in lines for column, v in reversed(list(enumerate(line)))}
         found = [places[cell] for cell in cells if cell in places]
         if found:
             self.choose(found[0][0], [column for row, column in found if row == found[0][0]])
