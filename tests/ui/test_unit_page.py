@@ -178,3 +178,18 @@ def test_a_new_job_is_kept_where_there_is_a_folder(tmp_path, monkeypatch):
     assert _free_path("Audio guide") == tmp_path / "Audio guide.calm"
     (tmp_path / "Documents").mkdir()
     assert _free_path("Audio guide") == tmp_path / "Documents" / "Audio guide.calm"
+
+
+def test_a_knob_of_many_positions_is_not_cut_off(window, qtbot):
+    window.new_job()
+    page = window.unit_page
+    names = [page.kinds.item(k).text() for k in range(page.kinds.count())]
+    page.kinds.setCurrentRow(names.index("Loudspeaker at the seat"))
+    box = page.knobs["situation"]
+    qtbot.waitUntil(lambda: box.width() > 100)
+    assert box.text().endswith(" more")
+    assert "close to the cone" in box.toolTip()
+    for name in names:
+        page.kinds.setCurrentRow(names.index(name))
+        for box in page.knobs.values():
+            assert box.sizeHint().width() <= page.name.width(), box.text()

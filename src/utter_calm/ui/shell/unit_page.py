@@ -29,12 +29,12 @@ from utter_calm.job.gain import has_gain
 from utter_calm.quantities import db_to_amplitude, parse_decibels
 from utter_calm.rig import UNITS, knobs_of
 from utter_calm.ui.look.fields import text_line
-from utter_calm.ui.look.labels import plain_label
+from utter_calm.ui.look.labels import plain_label, set_tip
 from utter_calm.ui.places.names import SUFFIX
 
 _REAL = "a real unit at the rig's own channels"
 _WIDTH = 860
-_LONGEST = 60
+_LONGEST, _MOST_LETTERS = 60, 44
 _KINDS_WIDTH, _KIND_HEIGHT = 210, 31
 
 
@@ -227,7 +227,8 @@ class UnitPage(QWidget):
         planned = {f.name for f in self.start.plan().factors}
         for knob, values in positions.items():
             if knob not in planned:
-                self.knobs[knob] = QCheckBox(f"{knob}: {', '.join(values)}")
+                self.knobs[knob] = QCheckBox(f"{knob}: {_some_of(values)}")
+                set_tip(self.knobs[knob], ", ".join(values))
                 self._knob_column.addWidget(self.knobs[knob])
         loads = [f.name for f in self.start.plan().factors if len(f.values) > 1]
         words = f"The plan varies the {' and the '.join(loads)}." if loads else "The plan varies nothing."
@@ -258,3 +259,10 @@ def _free_path(name: str = "") -> Path:
         number += 1
         path = folder / f"{stem} {number}{SUFFIX}"
     return path
+
+
+def _some_of(values: tuple[str, ...]) -> str:
+    """Positions of a knob in one line: as many as there is room for, and how many more there are."""
+    fits = next((k for k in range(1, len(values)) if len(", ".join(values[: k + 1])) > _MOST_LETTERS), len(values))
+    more = len(values) - fits
+    return ", ".join(values[:fits]) + (f" and {more} more" if more else "")
