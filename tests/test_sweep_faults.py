@@ -325,14 +325,16 @@ def test_clipping_is_no_dropout_and_when_it_happened_is_told(tmp_path, capsys):
 
 
 @pytest.mark.sampled(3)
-@pytest.mark.parametrize("what", ["noise", "hum", "hum and noise", "noise on DC", "pink noise", "another tone"])
+@pytest.mark.parametrize("what", ["noise", "hum", "hum off its mark", "hum and noise", "noise on DC", "pink noise", "another tone"])
 def test_an_unplugged_input_gives_no_response(played, what):
     rng = np.random.default_rng(2)
     t = np.arange(len(played)) / RATE
     hiss = rng.normal(0, 1e-3, len(t))
     hum = 1e-2 * sum(np.sin(2 * np.pi * 50 * k * t + k) / k for k in range(1, 12))
     pink = np.fft.irfft(np.fft.rfft(hiss) / np.sqrt(np.arange(len(t) // 2 + 1) + 1), len(t))
-    x = {"noise": hiss, "hum": hum + 1e-3 * hiss, "hum and noise": hum + hiss, "noise on DC": 0.1 + hiss, "pink noise": pink,
+    off = 1e-2 * sum(np.sin(2 * np.pi * 49.93 * k * t + k) / k for k in range(1, 12))
+    x = {"noise": hiss, "hum": hum + 1e-3 * hiss, "hum off its mark": off + 1e-3 * hiss,
+         "hum and noise": hum + hiss, "noise on DC": 0.1 + hiss, "pink noise": pink,
          "another tone": 0.1 * np.sin(2 * np.pi * 1_000 * t) + 0.01 * hiss}[what]  # fmt: skip
     with pytest.raises(NoSignal, match="The sweep is not in the recording: it holds noise or hum"):
         analyze_sweep(x, played, LAW, RATE)

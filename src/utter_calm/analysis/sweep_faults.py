@@ -10,6 +10,7 @@ from utter_calm.analysis.each_cycle import recurs
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.tone_gaps import Gap
 from utter_calm.analysis.transforms import next_fast_len, rfft_single
+from utter_calm.analysis.windows import HANN
 from utter_calm.signals.sweep import Sweep
 
 _HEARD_WELL, _BY_CHANCE, _PARTS, _FEWEST_LINES = 0.5, 0.3, 24, 50
@@ -99,8 +100,8 @@ def is_heard(response: FloatArray, unexplained: FloatArray, band_hz: tuple[float
     """
     if _energy(unexplained) < _HEARD_WELL * _energy(response):
         return True
-    frames = next_fast_len(len(response))
-    whole, left = (np.abs(rfft_single(x, frames)) ** 2 for x in (response, unexplained))
+    frames, shape = next_fast_len(len(response)), HANN.samples(len(response))  # without it hum would be everywhere
+    whole, left = (np.abs(rfft_single(x * shape, frames)) ** 2 for x in (response, unexplained))
     edges = np.unique((np.geomspace(*band_hz, _PARTS + 1) * frames / rate_hz).astype(int))
     edges = edges[(edges > 0) & (edges < len(whole) - 1)]
     if len(edges) < 2:
