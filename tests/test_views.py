@@ -19,6 +19,7 @@ from utter_calm.job.run.prompt import WIRING, Answer
 from utter_calm.job.run.run import RunHooks, run_cells
 from utter_calm.job.take import FLOOR
 from utter_calm.measure.kinds import KINDS, declared
+from utter_calm.measure.level_effect import Effect
 from utter_calm.measure.result import Reading, Trace, Trust
 from utter_calm.present.chain import chain_view, level_of, level_view
 from utter_calm.present.coverage import coverage_view, setup_title
@@ -213,11 +214,24 @@ def test_repeats_tell_their_spread_beside_the_value():
 
 
 def test_a_search_is_drawn_as_it_goes():
-    view = search_view([(0.001, 0.03), (0.01, 0.3), (0.03, 0.95)])
+    tries = [(0.001, 0.03), (0.01, 0.3), (0.03, 0.95)]
+    view = search_view(Effect("watts", 1.0), tries)
     assert view.x.log
     assert view.y.decades
-    assert "3 tries" in view.differs
+    assert view.y.label == "power in W"
+    assert view.differs == "3 tries, the last at 0.03 V gave 950 mW"
+    assert view.same == "wanted: 1.00 W"
     assert 10 ** view.curves[0].y == pytest.approx([0.03, 0.3, 0.95])
+    assert 10 ** view.curves[1].y == pytest.approx([1.0, 1.0])
+    for what, words, unit in (
+        ("spl", "93.5 dB SPL", "dB SPL"), ("spl_noise", "93.5 dB SPL", "dB SPL"), ("thd_n", "95 % THD+N", ""),
+        ("dbfs", "−0.4 dBFS", "dBFS"),
+        ("volts", "950 mV", "V"),
+    ):  # fmt: skip
+        view = search_view(Effect(what, 1.0), tries)
+        assert view.differs.endswith(f"gave {words}")
+        assert view.y.unit == unit
+        assert view.y.low < view.curves[1].y[0] < view.y.high
 
 
 def test_what_limits_itself_is_not_warned_about():

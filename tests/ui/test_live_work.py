@@ -126,7 +126,7 @@ def test_a_level_is_found_by_its_effect_and_steps_follow_it(qtbot, fresh_window)
     form.fields["what"].setCurrentText(WATTS)
     form.fields["target"].setText("1 W")
     tries = []
-    space.session.tried.connect(tries.append)
+    space.session.tried.connect(lambda _effect, all_of: tries.append(all_of))
     with qtbot.waitSignal(space.session.document_changed, timeout=LONG):
         form.accept()
     reference = space.session.plan.reference

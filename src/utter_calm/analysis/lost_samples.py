@@ -9,6 +9,7 @@ import numpy.typing as npt
 
 from utter_calm.analysis.deconvolution import Deconvolved
 from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.analysis.sweep_causal import comes_before
 from utter_calm.analysis.sweep_filling import (
     BETTER,
     EXPLAINS,
@@ -28,6 +29,7 @@ from utter_calm.signals.sweep import Sweep
 
 CLOSER_S = (0.1, 0.02)
 """How far about the place that was told last the next one is looked for."""
+_MORE_BEFORE = 2.0
 
 
 def with_lost_made_up(
@@ -57,7 +59,9 @@ def with_lost_made_up(
             left = _left(made, found, sweep, rate_hz)
         if max(left) < EXPLAINS:
             made = _counted(made, response, sweep, rate_hz, trials) if len(response) < LONG else made
-            return made.tried.recording, trials.whole(made.tried.recording), made.lost
+            complete = trials.whole(made.tried.recording)
+            if comes_before(complete, sweep) < _MORE_BEFORE * comes_before(found, sweep):
+                return made.tried.recording, complete, made.lost
         worst = int(np.argmax(left))
         lost = (*lost[:worst], *lost[worst + 1 :])
     return response, found, ()

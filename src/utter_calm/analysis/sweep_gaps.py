@@ -12,6 +12,7 @@ import numpy.typing as npt
 
 from utter_calm.analysis.deconvolution import Deconvolved
 from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.analysis.sweep_causal import is_missing
 from utter_calm.analysis.sweep_faults import Clicks, find_clicks
 from utter_calm.analysis.sweep_filling import EXPLAINS, HOPELESS, bettered, gone_on, share_left, smeared
 from utter_calm.analysis.sweep_places import energy
@@ -70,6 +71,10 @@ def with_gaps_filled(response: FloatArray, found: Deconvolved, stimulus: FloatAr
         if placed != gaps:
             gaps, made = placed, _filled(response, placed, made.tried.delay_s, sweep, rate_hz, trials).bettered(trials)
         share = [_share(gap, response, found, made, sweep, rate_hz) for gap in gaps]
+        missing = tuple(gap for gap in gaps if _is_missing(gap, response, found, made, sweep))
+        if max(share) < EXPLAINS and missing != gaps:
+            gaps = missing
+            continue
         if max(share) < EXPLAINS:
             complete, earlier = trials.whole(made.tried.recording), trials.whole(made.earlier)
             return GapsFilled(made.tried.recording, complete, gaps, np.abs(complete.gain - earlier.gain))
@@ -105,6 +110,12 @@ def _share(gap: Gap, response: FloatArray, found: Deconvolved, made: _Filled, sw
     inside, reach = _inside(response, made.gaps), smeared(gap, made.tried.delay_s, sweep, rate_hz)
     before, left = (_at_edges(np.where(inside, 0.0, x.unexplained), gap, reach) for x in (found, made.tried))
     return share_left(left, before)
+
+
+def _is_missing(gap: Gap, response: FloatArray, found: Deconvolved, made: _Filled, sweep: Sweep) -> bool:
+    filling = np.zeros(len(response))
+    filling[gap.start : gap.stop] = (made.tried.recording - response)[gap.start : gap.stop]
+    return is_missing(found, filling, sweep)
 
 
 def _at_edges(rest: FloatArray, gap: Gap, smeared_to: slice) -> float:
@@ -169,12 +180,13 @@ def _sudden(response: FloatArray, first: int, sweep: Sweep, delay_s: float, rate
     if last <= first:
         return ()
     level = response - np.mean(response)
-    power = np.concatenate([[0.0], np.cumsum(level * level)])
+    early = max(0, -first)  # of a recording that begins within the sweep nothing is heard before
+    power = np.concatenate([np.zeros(1 + early), np.cumsum(level * level)])
     begins, width, back, ahead = _cycles_beside(sweep, rate_hz)
     beyond = np.flatnonzero(ahead > last - first)
     some = int(beyond[0]) if len(beyond) else len(ahead)
     # energy on either side, over the same time
-    width, sounding = width[:some], power[first:]
+    width, sounding = width[:some], power[first + early :]
     here = sounding[begins : begins + some]
     before, behind = here - sounding[back[:some]], sounding[ahead[:some]] - here
     usual = np.median(before[::_FEW_OF] / width[::_FEW_OF]) if some else 0.0
@@ -184,9 +196,9 @@ def _sudden(response: FloatArray, first: int, sweep: Sweep, delay_s: float, rate
     found = []
     for start, stop in _paired(falls, rises):
         gap = Gap(first + begins + start, stop - start)
-        if gap.length > _LONGEST_S * rate_hz:
+        if gap.length > _LONGEST_S * rate_hz or gap.start < 0:
             continue
-        inside = float(power[gap.stop] - power[gap.start]) / gap.length
+        inside = float(power[gap.stop + early] - power[gap.start + early]) / gap.length
         if inside < _AT_ONCE**2 * min(float(before[start] / width[start]), float(behind[stop] / width[stop])):
             found.append(gap)
     return tuple(found)

@@ -13,6 +13,7 @@ from utter_calm.analysis.lost_samples import with_lost_made_up
 from utter_calm.analysis.record import what_is_there
 from utter_calm.analysis.repeated_samples import without_repeated
 from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.analysis.sweep_causal import earlier_s
 from utter_calm.analysis.sweep_faults import SweepFaults, find_clicks, is_heard
 from utter_calm.analysis.sweep_gaps import with_gaps_filled
 from utter_calm.analysis.sweep_hum import Hum, without_hum
@@ -25,7 +26,6 @@ _MOST_ROUNDS = 8
 _AT_EDGE_S = 3e-3
 _CUT_EDGE_S, _CUT_FADE_S = 5e-3, 0.03
 _SETTLED = 1e-5
-_LOOKED_BEFORE_S, _STRONG = 0.08, 0.3
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -101,14 +101,6 @@ def heard_to(response: FloatArray, found: Deconvolved, sweep: Sweep, rate_hz: fl
     """The frequency that the sweep had reached when the recording ended; infinite where it ended after the sweep."""
     passed = len(response) / rate_hz - (found.delay_s - earlier_s(found, sweep)) - sweep.onset_s - _CUT_EDGE_S
     return float(sweep.start_hz * np.exp(passed / sweep.growth_s)) if passed < sweep.duration_s - _CUT_EDGE_S else float("inf")
-
-
-def earlier_s(found: Deconvolved, sweep: Sweep) -> float:
-    """By how much the first strong arrival is earlier than the strongest: behind a loudspeaker what comes off a wall is louder."""
-    reach = int(min(_LOOKED_BEFORE_S, sweep.lead_s(2) / 2) * found.rate_hz)
-    largest = float(np.max(np.abs(found.impulse[[-1, 0, 1]])))
-    strong = np.flatnonzero(np.abs(found.impulse[len(found.impulse) - reach :]) > _STRONG * largest)
-    return (reach - int(strong[0])) / found.rate_hz if len(strong) else 0.0
 
 
 def _both_faded(response: FloatArray, stimulus: FloatArray, delay: int, frames: int) -> tuple[FloatArray, FloatArray]:

@@ -7,8 +7,6 @@ import threading
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 
-import numpy as np
-
 from utter_calm.analysis.level_search import Found, search_level, search_proportional
 from utter_calm.errors import InputError, NoSignal
 from utter_calm.measure.capture import Capture
@@ -17,6 +15,7 @@ from utter_calm.measure.player import Player
 from utter_calm.measure.point_tone import PointTone, tone_at
 from utter_calm.measure.stepped import SteppedTone
 from utter_calm.quantities import SPL_REFERENCE_PA, power_w, si_text
+from utter_calm.quantities.text import fixed
 from utter_calm.rig import MICROPHONE, Device, Rig
 
 VOLTS, WATTS, THD, DBFS, PASCAL, NOISE = "volts", "watts", "thd_n", "dbfs", "spl", "spl_noise"
@@ -28,7 +27,7 @@ EFFECTS = (
 UNITS = {VOLTS: "V", WATTS: "W", THD: "1", DBFS: "1", PASCAL: "Pa", NOISE: "Pa"}
 _RATE_HZ = 96_000
 _QUIET, _HEARD_WITHIN = 100.0, 5e-3
-_BAND_HZ = (20.0, 20_000.0)
+_BAND_HZ, _LEAST = (20.0, 20_000.0), 1e-12
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,14 +83,21 @@ class Effect:
             raise InputError(f"{low:g} to {high:g} Hz is no band for the noise.", hint="Give a third of an octave at least.")
         rig.check_level(self.limit_v)
 
+    def amount(self, value: float) -> str:
+        """Write so much of it, as in ``94.0 dB SPL``."""
+        value = max(value, _LEAST)
+        if self.what == THD:
+            return f"{100 * value:.3g} % THD+N"
+        if self.what == DBFS:
+            return f"{fixed(20 * math.log10(value), 1)} dBFS"
+        if self.what in (PASCAL, NOISE):
+            return f"{fixed(20 * math.log10(value / SPL_REFERENCE_PA), 1)} dB SPL"
+        return str(si_text(value, UNITS[self.what], digits=3))
+
     def words(self, load_ohm: float | None) -> str:
         """Say what a level that was found does, as in ``1.00 W into 8 Ω at 997 Hz``."""
         where = f" into {si_text(load_ohm, 'ohm', digits=3)}" if load_ohm and self.what == WATTS else ""
-        value = f"{100 * self.target:g} % THD+N" if self.what == THD else str(si_text(self.target, UNITS[self.what], digits=3))
-        if self.what == DBFS:
-            value = f"{20 * np.log10(self.target):.1f} dBFS"
-        if self.what in (PASCAL, NOISE):
-            value = f"{20 * np.log10(self.target / SPL_REFERENCE_PA):.1f} dB SPL"
+        value = self.amount(self.target)
         if self.what == NOISE:
             low, high = (si_text(f, "Hz", digits=2) for f in self.band_hz)
             return f"{value} with pink noise, {low} to {high}, {dict(WEIGHTINGS)[self.weighting]}"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import math
+import zlib
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,6 +18,7 @@ LOBBY, FREE_FIELD, ON_FLOOR, IN_WALL, AT_CONE, IN_PORT = (
 SITUATIONS = (LOBBY, FREE_FIELD, ON_FLOOR, IN_WALL, AT_CONE, IN_PORT)
 _ORDER = 2
 _TAIL_FROM_S, _TAIL_FALLS_S, _TAIL_LEVEL = 0.03, 0.16, 0.008
+_TAIL_HZ, _TAIL_TO_PART = 48_000, 0.92
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,9 +81,17 @@ def _mirrored(place: float, size: float, n: int) -> float:
     return n * size + (place if n % 2 == 0 else size - place)
 
 
-def late_tail(frames: int, rate_hz: float, seed: int) -> FloatArray:
-    """(frames,) what comes after the paths that are told apart: noise that falls off, re the direct sound at 1 m."""
-    t = np.arange(frames) / rate_hz
-    rising = np.clip((t - _TAIL_FROM_S) / 0.01, 0, 1)
-    noise = np.random.default_rng(seed).standard_normal(frames) * math.sqrt(48_000 / rate_hz)
-    return np.asarray(_TAIL_LEVEL * rising * np.exp(-t / _TAIL_FALLS_S) * noise)
+def late_tail(frames: int, rate_hz: float, place: tuple[float, ...]) -> FloatArray:
+    """(frames,) what comes after the paths that are told apart: noise that falls off, re the direct sound at 1 m.
+
+    It is the room's: at one place the same whenever it is heard, and at whatever rate.
+    """
+    count = round(frames * _TAIL_HZ / rate_hz)
+    t = np.arange(count) / _TAIL_HZ
+    rising, ending = np.clip((t - _TAIL_FROM_S) / 0.01, 0, 1), np.clip((count / _TAIL_HZ - t) / 0.01, 0, 1)
+    seed = zlib.crc32(repr(tuple(round(x, 4) for x in place)).encode())
+    noise = np.random.default_rng(seed).standard_normal(count)
+    tail = _TAIL_LEVEL * rising * ending * np.exp(-t / _TAIL_FALLS_S) * noise
+    lines = np.fft.rfft(tail)
+    lines[int(_TAIL_TO_PART * len(lines)) :] = 0.0  # nothing above what walls send back, nor above half of a lower rate
+    return np.asarray(np.fft.irfft(lines[: frames // 2 + 1], frames))

@@ -153,22 +153,24 @@ def _complex(values: FloatArray | ComplexArray) -> ComplexArray:
 
 
 @lru_cache(maxsize=16)
-def _paths(
-    model: LoudspeakerModel, where: tuple[str, float, float, float], rate_hz: int, taps: int
-) -> tuple[ComplexArray, ComplexArray, ComplexArray, ComplexArray]:  # fmt: skip
-    """From speed of cone and port (bins,) to volts of the microphone, and the same for what comes late by the room: kept.
+def _paths(model: LoudspeakerModel, where: tuple[str, float, float, float], rate_hz: int) -> tuple[PathFilter, PathFilter]:
+    """From speed of cone and port to volts of the microphone, at rest: kept.
 
     Take after take nothing of it moves, and somebody waits for the sound.
     """
+    taps = 1 << math.ceil(math.log2(_TAPS_S * rate_hz))
     f: FloatArray = np.asarray(np.fft.rfftfreq(taps, 1 / rate_hz), dtype=np.float64)
     cone, port = heard_at(model, f, *where)
+    if where[0] == room.LOBBY:
+        late = np.fft.rfft(room.late_tail(taps // 2, rate_hz, where[1:]), taps) * (DENSITY * model.driver.sd / (2 * math.pi))
+        cone, port = cone + late * set_out(model, f, 1.2), port - late
     # speed to acceleration; close to half the rate nothing is left of it, and all that is heard is heard by the microphone
     part = np.clip((f / rate_hz - _TO_PART) / (0.5 - _TO_PART), 0, 1)
     soft = np.where(f < _TO_PART * rate_hz, 1.0, np.cos(np.pi / 2 * part) ** 2)
     # a sharp end of the band rings before as well: there must be room for that
     common = 2j * np.pi * f * soft * SENSITIVITY * response_of(f) * np.exp(-2j * np.pi * f * _AHEAD / rate_hz)
-    late = common * (DENSITY * model.driver.sd / (2 * math.pi))
-    return common * cone, common * port, late * set_out(model, f, 1.2), -late
+    to_cone, to_port = (PathFilter(np.fft.irfft(common * one, taps)) for one in (cone, port))
+    return to_cone, to_port
 
 
 @lru_cache(maxsize=32)
@@ -179,15 +181,14 @@ def _at_rest(model: DriverModel, sense_ohm: float, state: str, rate_hz: int) -> 
 class _Way:
     """One driver: from volts to pascal at the microphone and to its current; carries its state to the next block."""
 
-    def __init__(self, model: LoudspeakerModel, bench: Bench, taps: int, tail: FloatArray) -> None:
+    def __init__(self, model: LoudspeakerModel, bench: Bench) -> None:
         rate, driver = bench.rate_hz, model.driver
         self._model, self._rng = model, np.random.default_rng(bench.seed)
         self._current, self._speed, self._moved = (_at_rest(driver, bench.sense_ohm, state, rate).another() for state in "iux")
         self._port = _at_rest(driver, bench.sense_ohm, "uv", rate).another() if driver.vent else None
-        cone, port, cone_late, port_late = _paths(model, _where(bench), rate, taps)
-        late = np.fft.rfft(tail, taps)
-        self._to_cone = PathFilter(np.fft.irfft(cone + cone_late * late, taps))
-        self._to_port = PathFilter(np.fft.irfft(port + port_late * late, taps)) if self._port is not None else None
+        to_cone, to_port = _paths(model, _where(bench), rate)
+        self._to_cone = to_cone.another()
+        self._to_port = to_port.another() if self._port is not None else None
 
     def process(self, volts: FloatArray) -> tuple[FloatArray, FloatArray]:
         """Give the microphone's volts and the amperes (n,) of a block of the source."""
@@ -211,10 +212,7 @@ class Loudspeaker:
     late_frames = LinearCircuit.late_frames + _AHEAD
 
     def __init__(self, model: LoudspeakerModel, bench: Bench) -> None:
-        taps = 1 << math.ceil(math.log2(_TAPS_S * bench.rate_hz))
-        reverberant = _where(bench)[0] == room.LOBBY
-        tail = room.late_tail(taps // 2, bench.rate_hz, bench.seed + 7) * (1.0 if reverberant else 0.0)
-        self._ways = [_Way(one, bench, taps, tail) for one in (model, *model.more)]
+        self._ways = [_Way(one, bench) for one in (model, *model.more)]
         self._sense, self._flowing = bench.sense_ohm, np.zeros(_AHEAD)
         self._own = noise_of(bench.rate_hz, bench.seed + 1)
         self._room = NoiseSource(bench.seed + 2, 1, 1.0)

@@ -8,7 +8,7 @@ import numpy.typing as npt
 from utter_calm.analysis.transforms import next_fast_len
 
 FloatArray = npt.NDArray[np.float64]
-_TAPS = 8_192
+_TAPS, _SIZES_KEPT = 8_192, 4
 
 
 def taps_of(magnitude: FloatArray) -> FloatArray:
@@ -27,15 +27,26 @@ class PathFilter:
 
     def __init__(self, taps: FloatArray) -> None:
         self._taps, self._before = taps, np.zeros(len(taps) - 1)
-        self._size, self._response = 0, np.zeros(0, dtype=np.complex128)
+        self._size, self._responses = 0, dict[int, npt.NDArray[np.complex128]]()
+
+    def another(self) -> PathFilter:
+        """One more of its kind, at rest; what is worked out for a size of blocks is worked out once for all of them."""
+        made = PathFilter(self._taps)
+        made._responses = self._responses
+        return made
 
     def __call__(self, samples: FloatArray) -> FloatArray:
         """(n,) filtered samples of a block."""
         whole = np.concatenate([self._before, samples])
         size = next_fast_len(len(whole))  # what wraps round reaches no further than what came before
         if not size <= self._size <= 2 * size:  # a last block that is a little shorter is no reason to begin anew
-            self._size, self._response = size, np.fft.rfft(self._taps, size)
-        out = np.fft.irfft(np.fft.rfft(whole, self._size) * self._response, self._size)
+            self._size = size
+        response = self._responses.get(self._size)
+        if response is None:
+            if len(self._responses) >= _SIZES_KEPT:
+                self._responses.clear()
+            response = self._responses[self._size] = np.fft.rfft(self._taps, self._size)
+        out = np.fft.irfft(np.fft.rfft(whole, self._size) * response, self._size)
         self._before = whole[len(samples) :]
         return np.asarray(out[len(self._taps) - 1 : len(whole)])
 

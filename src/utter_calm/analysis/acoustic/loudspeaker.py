@@ -18,7 +18,7 @@ from utter_calm.analysis.acoustic.near import near_response
 from utter_calm.analysis.excitation import Excitation
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.sweep import OrderTrace, SweepAnalysis, analyze_linear, with_orders
-from utter_calm.analysis.sweep_mended import earlier_s
+from utter_calm.analysis.sweep_causal import earlier_s
 from utter_calm.analysis.transforms import ComplexArray, irfft, turning
 from utter_calm.signals.sweep import Sweep
 

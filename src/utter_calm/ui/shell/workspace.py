@@ -8,6 +8,7 @@ from utter_calm.job.gain import gain_of
 from utter_calm.job.job import Job
 from utter_calm.job.run.prompt import Prompt
 from utter_calm.job.run.run import RunProgress
+from utter_calm.measure.level_effect import Effect
 from utter_calm.present.chain import level_view
 from utter_calm.present.panel import PanelView
 from utter_calm.present.picture.search import search_view
@@ -236,10 +237,10 @@ class Workspace(Screen):
         if self.session.running:
             self.transport.say("waiting for a hand")
 
-    def _tried(self, tries: list[tuple[float, float]]) -> None:
+    def _tried(self, effect: Effect, tries: list[tuple[float, float]]) -> None:
         """Show how a search for a level goes."""
         if len(tries) > 1:
-            self.plot.show_view(search_view(tries))
+            self.plot.show_view(search_view(effect, tries))
         self.transport.say(f"try {len(tries)}: {si_text(tries[-1][0], 'V', digits=4)} out")
 
     def _progressed(self, at: RunProgress) -> None:

@@ -39,7 +39,7 @@ class Chosen(QObject):
     told = Signal(str)
     cautioned = Signal(str)
     warned = Signal(object)
-    tried = Signal(object)
+    tried = Signal(object, object)
 
     def __init__(self, job: Job, parent: QObject | None = None) -> None:
         super().__init__(parent)

@@ -82,7 +82,7 @@ class JobSession(Soaking):
 
         def told(found: Found) -> None:
             tries.append((found.level, found.value))
-            self.tried.emit(list(tries))
+            self.tried.emit(effect, list(tries))
 
         def work() -> Found:
             return find_level(effect, device, rig, load_ohm=load, cancel=cancel, tried=told)
@@ -98,7 +98,8 @@ class JobSession(Soaking):
 
     def _level_found(self, effect: Effect, found: Found, load: float | None) -> None:
         if not found.reached:
-            self.cautioned.emit(f"Not found: {found.why}. Nearest was {si_text(found.level, 'V', digits=4)} at the output.")
+            nearest = f"{si_text(found.level, 'V', digits=4)} at the output gave {effect.amount(found.value)}"
+            self.cautioned.emit(f"Not found: {found.why}. Nearest: {nearest}, {effect.amount(effect.target)} is wanted.")
             return
         level = float(f"{found.level:.6g}")
         words = effect.words(load)
