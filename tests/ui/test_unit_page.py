@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QComboBox
 
 from tests.ui.conftest import begin_job
 from utter_calm.job.document.starts import STARTS
+from utter_calm.job.run.prompt import Answer
 from utter_calm.rig import UNITS
 from utter_calm.ui.chain.unit_editors import unit_editor
 from utter_calm.ui.shell.unit_page import _free_path
@@ -193,3 +194,31 @@ def test_a_knob_of_many_positions_is_not_cut_off(window, qtbot):
         page.kinds.setCurrentRow(names.index(name))
         for box in page.knobs.values():
             assert box.sizeHint().width() <= page.name.width(), box.text()
+
+
+def test_who_lets_the_rig_turn_is_not_asked_for_each_angle(window, qtbot, tmp_path):
+    begin_job(window, tmp_path / "round.calm", kind="Loudspeaker, all round", behind="stand-in: ceiling loudspeaker")
+    space = window.workspace
+    cells = [c for c in space.session.document.cells(space.session.unit) if c.step == "loudspeaker"][:4]
+    asked = []
+    space.session.asked.connect(lambda prompt: asked.append(prompt.text))
+    on, once = (space.prompt.buttons[a] for a in (Answer.LET_RIG_ON, Answer.LET_RIG))
+    space.session.run(cells)
+    qtbot.waitUntil(lambda: len(asked) == 1, timeout=20_000)
+    assert on.isHidden()
+    once.click()
+    qtbot.waitUntil(lambda: len(asked) == 2, timeout=20_000)
+    assert on.isVisible()
+    on.click()
+    qtbot.waitUntil(lambda: not space.session.running, timeout=60_000)
+    assert len(asked) == 2
+    assert len(space.session.job.takes) == 4
+
+
+def test_the_window_fits_the_screen_with_its_frame(window, qtbot, monkeypatch):
+    room = window.screen().availableGeometry()
+    monkeypatch.setattr(type(window), "frameGeometry", lambda self: self.geometry().adjusted(-2, -24, 2, 2))
+    window.resize(room.size())
+    window.hide()
+    window.show()
+    qtbot.waitUntil(lambda: window.height() <= room.height() - 26, timeout=5_000)

@@ -15,6 +15,7 @@ class Answer(enum.Enum):
 
     DONE = "done by hand"
     LET_RIG = "let the rig do it"
+    LET_RIG_ON = "let the rig do it, and whatever else it can in this run"
     SKIP = "skip"
     TAKE = "take what was measured"
     STOP = "stop"

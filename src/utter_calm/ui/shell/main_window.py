@@ -6,8 +6,8 @@ import functools
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import QPoint, QSettings, QTimer
-from PySide6.QtGui import QAction, QCloseEvent, QKeySequence
+from PySide6.QtCore import QPoint, QSettings, QSize, QTimer
+from PySide6.QtGui import QAction, QCloseEvent, QKeySequence, QShowEvent
 from PySide6.QtWidgets import QFileDialog
 
 from utter_calm.job.recent import recent_jobs
@@ -22,6 +22,8 @@ if TYPE_CHECKING:  # the start page is up before all that a job needs is loaded
     pass
 
 _LOOK_MS, _AT_ONCE_MS = 50, 200
+_FRAMED_MS = 300
+"""By then a window manager has put its frame around the window."""
 
 
 class MainWindow(JobFiles):
@@ -44,6 +46,17 @@ class MainWindow(JobFiles):
         self.start_page.open_demo.connect(self.open_demo)
         self.start_page.open_path.connect(self.open_path)
         self.renew()
+
+    def showEvent(self, event: QShowEvent) -> None:
+        """Come to be seen; what frames it must fit on the screen as well, or the transport stands below its edge."""
+        super().showEvent(event)
+        QTimer.singleShot(_FRAMED_MS, self, self._fit_with_frame)
+
+    def _fit_with_frame(self) -> None:
+        room, framed = self.screen().availableGeometry(), self.frameGeometry()
+        over = QSize(max(0, framed.width() - room.width()), max(0, framed.height() - room.height()))
+        if not over.isNull() and not self.isFullScreen():
+            self.resize(self.size() - over)
 
     def hush(self) -> None:
         """Mute where sound is on; Esc does it wherever the keys are."""

@@ -13,6 +13,7 @@ from utter_calm.ui.look.leads_sketch import LeadsSketch
 
 _HAND = (
     (Answer.LET_RIG, "Let the rig do it  ⏎", "The simulated rig switches by itself"),
+    (Answer.LET_RIG_ON, "And all that follow", "The rig does this, and asks no more in this run for what it can do"),
     (Answer.DONE, "Done by hand", "It was done; go on"),
     (Answer.TAKE, "", ""),
     (Answer.SKIP, "Skip", "Leave this cell out"),
@@ -57,10 +58,11 @@ class PromptBar(QFrame):
             button = QPushButton(label)
             button.setToolTip(tip)
             button.setAutoDefault(True)
-            button.clicked.connect(lambda _checked=False, answer=answer: self.answered.emit(answer))
+            button.clicked.connect(lambda _checked=False, answer=answer: self._answer(answer))
             layout.addWidget(button)
             self.buttons[answer] = button
         layout.addStretch()
+        self._rig_did = False
         self.hide()
 
     def show_prompt(self, prompt: Prompt) -> None:
@@ -75,6 +77,8 @@ class PromptBar(QFrame):
             )
             self.buttons[answer].setToolTip(tip)
         self.buttons[Answer.LET_RIG].setVisible(prompt.rig_can)
+        # who lets it do one thing after the other need not be asked for each
+        self.buttons[Answer.LET_RIG_ON].setVisible(prompt.rig_can and self._rig_did)
         self.buttons[Answer.TAKE].setVisible(prompt.gain is not None)
         self.buttons[Answer.SKIP].setVisible(prompt.factor not in (CLIP, STANDING))
         first = self.buttons[Answer.LET_RIG if prompt.rig_can else Answer.DONE]
@@ -83,3 +87,7 @@ class PromptBar(QFrame):
             button.style().polish(button)
         self.show()
         first.setFocus(Qt.FocusReason.OtherFocusReason)
+
+    def _answer(self, answer: Answer) -> None:
+        self._rig_did = answer is Answer.LET_RIG
+        self.answered.emit(answer)

@@ -68,7 +68,11 @@ class AskingWorker(QThread):
         if self._cancel.is_set():
             return Answer.STOP
         self.asked.emit(prompt)
-        return self._answers.get()
+        answer = self._answers.get()
+        if answer is Answer.LET_RIG_ON:
+            self._auto = True
+            return Answer.LET_RIG
+        return answer
 
 
 class RunWorker(AskingWorker):
