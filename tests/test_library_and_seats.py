@@ -10,6 +10,7 @@ from utter_calm.analysis.acoustic.seats import COMPLEX, average
 from utter_calm.cli import run
 from utter_calm.errors import FileError, InputError
 from utter_calm.formats.teds import decode, read_data_sheet
+from utter_calm.job.asked_name import Asked, plain
 from utter_calm.job.document import Setup
 from utter_calm.job.document.scores import parse_scores, scores_text
 from utter_calm.job.job import Job
@@ -127,6 +128,9 @@ def test_a_folder_is_searched_by_words_readings_and_curves(seats):
     third = list(search_folder(folder, Wanted(name="harmonic_3", at=1000.0, high=0.5)))
     assert len(third) == 4
     assert all(f.value_unit == "1" and 0 < f.value <= 0.5 for f in third)
+    for words in ("third harmonic", "3rd harmonic", "Harmonic 3", "H3"):
+        assert list(search_folder(folder, Wanted(name=words, at=1000.0, high=0.5))) == third
+    assert {f.name for f in search_folder(folder, Wanted(name="sensitivity"))} >= {"sensitivity_2v83"}
     assert not list(search_folder(folder, Wanted(name="harmonic_3", at=30_000.0)))  # where no curve holds
     assert not list(search_folder(folder, Wanted("amplifier")))
     assert not list(search_folder(folder, Wanted(), go_on=lambda: False))
@@ -191,3 +195,20 @@ def test_a_plan_keeps_what_a_hand_and_a_setting_share(seats):
     assert plan.factor("position").by_program is False
     assert Setup((("position", "seat 1"),)) in plan.setups_of(plan.steps[0])
     job.close()
+
+
+def test_names_are_understood_as_people_ask_for_them():
+    assert plain("The Second  harmonic") == "the harmonic 2"
+    assert plain("h10") == plain("10th harmonic") == plain("tenth harmonic") == plain("harmonic_10") == "harmonic 10"
+    third = Asked("third harmonic")
+    assert third.has_curves
+    assert third.about.quantity == "distortion"
+    assert third.fits("harmonic_3", "harmonic 3")
+    assert not third.fits("harmonic_2", "harmonic 2")
+    assert Asked("sensitivity_2v83").about.quantity == Asked("sensitivity at 2.83 V").about.quantity == "sound_pressure"
+    assert not Asked("sensitivity at 2.83 V").fits("sensitivity_1w", "sensitivity at 1 W")
+    some = Asked("sensitivity")  # of these words
+    assert some.fits("sensitivity_2v83", "sensitivity at 2.83 V")
+    assert some.fits("sensitivity_1w", "sensitivity at 1 W")
+    assert not Asked("mains").has_curves
+    assert Asked("how nice it is").about is None

@@ -141,7 +141,7 @@ def test_finds_of_other_jobs_are_laid_beside(loudspeaker_job, window, qtbot, tmp
     place.fields["low"].setText("80 dB")
     place.search_in(folder)
     qtbot.waitUntil(lambda: place.finds.rowCount() > 0, timeout=20_000)
-    assert "found in 1 jobs" in place.heading.text()
+    assert place.heading.text() == "Library: 1 found in 1 job"
     row = place.finds.texts(0)
     assert row[4] == "last year"
     assert "dB SPL" in row[3]
@@ -155,6 +155,18 @@ def test_finds_of_other_jobs_are_laid_beside(loudspeaker_job, window, qtbot, tmp
     space.session.cautioned.connect(cautioned.append)
     place.search()
     assert "loud" in cautioned[0]
+    place.fields["low"].setText("")
+    place.fields["name"].setText("niceness")
+    place.search()
+    assert "is called “niceness”. As in third harmonic" in cautioned[1]
+    place.fields["name"].setText("third harmonic")
+    place.search()
+    qtbot.waitUntil(lambda: "say at which frequency" in place.heading.text(), timeout=20_000)
+    place.fields["at"].setText("1 kHz")
+    place.fields["high"].setText("-40 dB")
+    place.search()
+    qtbot.waitUntil(lambda: "found in 1 job" in place.heading.text(), timeout=20_000)
+    assert place.finds.texts(0)[3].startswith("0.0")  # per cent, and dB beside
 
 
 def test_a_stored_data_sheet_fills_the_sensitivity_in_and_waits_to_be_compared(loudspeaker_job, window, tmp_path):

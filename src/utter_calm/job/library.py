@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 
 from utter_calm.errors import UtterCalmError
+from utter_calm.job.asked_name import Asked
 from utter_calm.job.job import Job
 from utter_calm.job.take import FLOOR, TakeSummary
 from utter_calm.measure.kinds import declared, declared_trace, kind_of
@@ -27,7 +28,7 @@ class Wanted:
     words
         Must all stand in unit, step, conditions or file; empty for any.
     name
-        Of a reading, or of a curve; by its name for machines or its title; empty for all takes.
+        Of a reading, or of a curve; as :class:`Asked` understands it; empty for all takes.
     at
         Where a curve is read, along its x; None for a reading.
     low, high
@@ -60,7 +61,7 @@ def search_folder(
     folder: Path, wanted: Wanted, *, go_on: Callable[[], bool] = lambda: True, problem: Callable[[Path, str], None] | None = None
 ) -> Iterator[Found]:  # fmt: skip
     """Go through all jobs of a folder and of those in it, newest takes only; a file that cannot be read is told and passed over."""
-    count = 0
+    count, asked = 0, Asked(wanted.name)
     for path in sorted(folder.rglob("*.calm")):
         if not go_on():
             return
@@ -71,7 +72,7 @@ def search_folder(
                 problem(path, str(wrong))
             continue
         try:
-            for found in _in_job(job, path, wanted):
+            for found in _in_job(job, path, wanted, asked):
                 yield found
                 count += 1
                 if count >= _MOST_FINDS:
@@ -80,7 +81,7 @@ def search_folder(
             job.close()
 
 
-def _in_job(job: Job, path: Path, wanted: Wanted) -> Iterator[Found]:
+def _in_job(job: Job, path: Path, wanted: Wanted, asked: Asked) -> Iterator[Found]:
     titles = {s.id: s.title for plan in job.document.plans for s in plan.steps}
     for take in job.takes:
         if take.superseded_by is not None or take.role == FLOOR:
@@ -94,27 +95,22 @@ def _in_job(job: Job, path: Path, wanted: Wanted) -> Iterator[Found]:
         if not wanted.name:
             yield one
             continue
-        for name, value, unit in _values(job, take, wanted):
+        for name, value, unit in _values(job, take, wanted, asked):
             if (wanted.low is None or value >= wanted.low) and (wanted.high is None or value <= wanted.high):
                 yield Found(one.path, one.take, one.kind, one.unit, one.step, one.conditions, name, value, unit)
 
 
-def _values(job: Job, take: TakeSummary, wanted: Wanted) -> Iterator[tuple[str, float, str]]:
+def _values(job: Job, take: TakeSummary, wanted: Wanted, asked: Asked) -> Iterator[tuple[str, float, str]]:
     if wanted.at is None:
         for reading in take.readings:
-            if _named(reading.name, declared(reading.name, take.kind).title, wanted.name):
+            if asked.fits(reading.name, declared(reading.name, take.kind).title):
                 yield reading.name, reading.value, reading.unit
         return
     for trace in job.full(take).result.traces:
-        if _named(trace.name, declared_trace(trace.name, take.kind).title, wanted.name):
+        if asked.fits(trace.name, declared_trace(trace.name, take.kind).title):
             value = _read(trace, wanted.at)
             if value is not None:
                 yield trace.name, value, trace.y_unit
-
-
-def _named(name: str, title: str, wanted: str) -> bool:
-    asked = wanted.strip().lower()
-    return asked in (name, title.lower()) or asked.replace(" ", "_") == name
 
 
 def _read(trace: Trace, at: float) -> float | None:

@@ -8,7 +8,8 @@ from typing import cast
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QHeaderView, QLineEdit, QPushButton, QWidget
 
-from utter_calm.errors import UtterCalmError
+from utter_calm.errors import InputError, UtterCalmError
+from utter_calm.job.asked_name import Asked
 from utter_calm.job.document import Unit
 from utter_calm.job.job import Job
 from utter_calm.job.library import Found, Wanted, search_folder
@@ -21,9 +22,10 @@ from utter_calm.ui.state.session import JobSession
 
 _EMPTY = "Choose a folder of jobs, say what is looked for, and press Search. Empty fields stand for anything."
 _FIELDS = (
-    ("words", "Words", "unit, step, condition"), ("name", "Reading or curve", "as in third harmonic, or sensitivity_2v83"),
+    ("words", "Words", "unit, step, condition"), ("name", "Reading", "as third harmonic, or sensitivity_2v83"),
     ("at", "at", "as in 3 kHz; for curves"), ("low", "at least", ""), ("high", "at most", "as in -58 dB"),
 )  # fmt: skip
+_SUCH_AS = "As in third harmonic, THD, sensitivity, sound level, −3 dB, lower end."
 
 
 class FoundModel(RowsModel):
@@ -56,7 +58,7 @@ class LibraryPlace(TablePlace):
     def __init__(self, session: JobSession) -> None:
         self.finds = FoundModel()
         super().__init__(session, "Library", _EMPTY, self.finds)
-        self._folder = session.job.path.parent
+        self._folder, self._no_place = session.job.path.parent, False
         bar = QWidget()
         across = QHBoxLayout(bar)
         across.setContentsMargins(0, 0, 0, 4)
@@ -68,7 +70,7 @@ class LibraryPlace(TablePlace):
         for name, label, hint in _FIELDS:
             line = text_line("", label)
             wide = name in ("words", "name")
-            line.setPlaceholderText(f"{label}: {hint}" if wide else label)
+            line.setPlaceholderText(f"{label}: {hint.partition(', or')[0]}" if wide else label)
             line.setToolTip(f"{label}: {hint}" if hint else label)
             line.setMinimumWidth(64 if wide else 84)
             line.returnPressed.connect(self.search)
@@ -109,6 +111,7 @@ class LibraryPlace(TablePlace):
         except UtterCalmError as problem:
             self._session.cautioned.emit(str(problem))
             return
+        self._session.told.emit("")
         folder = self._folder
         self.heading.setText("Library: searching…")
 
@@ -120,12 +123,17 @@ class LibraryPlace(TablePlace):
 
     def _wanted(self) -> Wanted:
         text = {name: line.text().strip() for name, line in self.fields.items()}
-        unit = _unit_of(text["name"])
+        asked = Asked(text["name"])
+        about = asked.about
+        if text["name"] and about is None:
+            raise InputError(f"No reading and no curve is called “{text['name']}”.", hint=_SUCH_AS)
+        self._no_place = asked.has_curves and bool(text["name"]) and not text["at"]
+        unit = quantity(about.quantity).unit if about is not None and about.quantity else "1"
 
         def bound(name: str) -> float | None:
             return parse_quantity(text[name], unit, what=name) if text[name] else None
 
-        at = parse_quantity(text["at"], "Hz", what="at") if text["at"] else None
+        at = parse_quantity(text["at"], "Hz", what="frequency") if text["at"] else None
         return Wanted(text["words"], text["name"], at, bound("low"), bound("high"))
 
     def _found(self, answer: object) -> None:
@@ -133,7 +141,8 @@ class LibraryPlace(TablePlace):
         self.finds.show(finds)
         self.renew()
         files = len({f.path for f in finds})
-        self.heading.setText(f"Library: {len(finds)} found in {files} jobs" if finds else "Library: nothing fits")
+        nothing = "Library: nothing fits" + ("; for a curve, say at which frequency" if self._no_place else "")
+        self.heading.setText(f"Library: {len(finds)} found in {files} job{'' if files == 1 else 's'}" if finds else nothing)
         if wrong:
             self._session.cautioned.emit(f"Not read: {'; '.join(wrong[:3])}")
 
@@ -153,9 +162,3 @@ class LibraryPlace(TablePlace):
         own = tuple(t for t in self._session.shown_takes() if t.kind == kind)
         self._session.pin((*own, *(t for t in brought if t.kind == kind)))
         self.shown.emit()
-
-
-def _unit_of(name: str) -> str:
-    """SI unit in which a bound of a reading or curve is typed; a ratio where nothing is known of it."""
-    known = declared(name.strip().lower().replace(" ", "_"))
-    return quantity(known.quantity).unit if known.quantity else "1"
