@@ -19,6 +19,7 @@ from utter_calm.quantities import Measured
 from utter_calm.rig import SimulatedDevice, stereo_rig
 from utter_calm.ui.chain.step_editor import _remove_step
 from utter_calm.ui.coverage.model import CELL_ROLE
+from utter_calm.ui.look.popup_form import PopupForm
 from utter_calm.ui.look.theme import current_palette
 from utter_calm.ui.shell.about import AboutDialog
 from utter_calm.ui.state.outliving import all_over
@@ -67,6 +68,23 @@ def test_choosing_one_cell_shows_it_and_several_overlay(qtbot, measured_window):
     press(qtbot, measured_window, Qt.Key.Key_Minus)
     assert space.plot.title.text() == "Difference to 8 Ω"
     press(qtbot, measured_window, Qt.Key.Key_Minus)
+
+
+def test_what_is_varied_is_changed_where_it_is_named(window, qtbot, tmp_path):
+    begin_job(window, tmp_path / "box.calm", kind="Loudspeaker", behind="stand-in: ceiling loudspeaker")
+    space = window.workspace
+    across = space.coverage.across
+    place = QPoint(across.sectionViewportPosition(1) + 10, across.height() - 20)
+    qtbot.mouseClick(across.viewport(), Qt.MouseButton.LeftButton, pos=place)
+    form = next(w for w in QApplication.topLevelWidgets() if isinstance(w, PopupForm) and w.isVisible())
+    form.fields["values"].setText("in a room; close to the cone; in the port")
+    form.accept()
+    assert space.session.plan.factor("situation").values == ("in a room", "close to the cone", "in the port")
+    # the load has a link of its own
+    across.pressed.emit("load")
+    form = next(w for w in QApplication.topLevelWidgets() if isinstance(w, PopupForm) and w.isVisible())
+    assert "standing" in form.fields
+    form.close()
 
 
 def test_a_cell_under_several_setups_is_one_where_it_is_pressed(window, qtbot, tmp_path):

@@ -23,7 +23,7 @@ def add_condition_editor(session: JobSession, parent: QWidget) -> PopupForm:
     form = _condition_form(session, parent, None)
     for factor in session.plan.factors:
         if factor.name != LOAD:
-            form.add_button(f"“{factor.name}”…", functools.partial(_open_edit, session, parent, factor.name))
+            form.add_button(f"“{factor.name}”…", functools.partial(open_condition, session, parent, factor.name))
     return form
 
 
@@ -36,7 +36,8 @@ def edit_condition_editor(session: JobSession, parent: QWidget, factor: Factor) 
     return form
 
 
-def _open_edit(session: JobSession, parent: QWidget, name: str) -> None:
+def open_condition(session: JobSession, parent: QWidget, name: str) -> None:
+    """Change what is varied under a name."""
     factor = session.plan.factor(name)
     if factor is not None:
         edit_condition_editor(session, parent, factor).open_under(parent)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QPoint, QRect, QSize, Qt
-from PySide6.QtGui import QColor, QPainter
+from PySide6.QtCore import QPoint, QRect, QSize, Qt, Signal
+from PySide6.QtGui import QColor, QMouseEvent, QPainter
 from PySide6.QtWidgets import QHeaderView, QWidget
 
 from utter_calm.ui.coverage.model import CELL_ROLE
@@ -16,7 +16,9 @@ Heading = tuple[tuple[str, str], ...]
 
 
 class SetupHeader(QHeaderView):
-    """Paints (factor, value) pairs over a column, one pair beneath the other."""
+    """Paints (factor, value) pairs over a column, one pair beneath the other; ``pressed`` carries the name of a factor."""
+
+    pressed = Signal(str)
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(Qt.Orientation.Horizontal, parent)
@@ -40,7 +42,7 @@ class SetupHeader(QHeaderView):
         painter.fillRect(rect, QColor(p.surface))
         heading = self._heading(logicalIndex)
         before = self._heading(logicalIndex - 1) if self._seen(logicalIndex - 1) else ()
-        top = rect.bottom() - len(heading) * (_NAME + _VALUE) - _AIR // 2
+        top = self._top(heading)
         for number, (factor, value) in enumerate(heading):
             line = QRect(rect.left() + 3, top + number * (_NAME + _VALUE), rect.width() - 4, _NAME)
             begins = len(before) <= number or before[number][0] != factor or before[:number] != heading[:number]
@@ -55,6 +57,19 @@ class SetupHeader(QHeaderView):
                     painter.drawText(place, int(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter), words)
         painter.restore()
 
+    def _top(self, heading: Heading) -> int:
+        """Where the first factor's name begins."""
+        return self.height() - 1 - len(heading) * (_NAME + _VALUE) - _AIR // 2
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        """Tell which factor was pressed, its name or its value."""
+        super().mouseReleaseEvent(event)
+        place = event.position().toPoint()
+        heading = self._heading(self.logicalIndexAt(place))
+        number = (place.y() - self._top(heading)) // (_NAME + _VALUE)
+        if 0 <= number < len(heading) and event.button() == Qt.MouseButton.LeftButton:
+            self.pressed.emit(heading[number][0])
+
     def _seen(self, section: int) -> bool:
         """Whether a column stands at the left of another and is not scrolled away, in part or beneath the rig alone."""
         hidden_to = self.sectionSize(0) if self.offset() > 0 and not self.isSectionHidden(0) else 0
@@ -66,5 +81,5 @@ class SetupHeader(QHeaderView):
             words = ", ".join(
                 f"{factor} {value}".strip() for factor, value in self._heading(self.logicalIndexAt(QPoint(event.pos())))
             )
-            self.setToolTip(words)
+            self.setToolTip(f"{words}. Press to change what is varied." if words else "")
         return super().viewportEvent(event)

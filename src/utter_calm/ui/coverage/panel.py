@@ -63,6 +63,7 @@ class CoveragePanel(QWidget):
     chosen = Signal(object)
     add_step = Signal()
     add_condition = Signal()
+    edit_condition = Signal(str)
     add_unit = Signal()
     plan_chosen = Signal(int)
 
@@ -92,8 +93,9 @@ class CoveragePanel(QWidget):
         self.table.setHorizontalScrollMode(QAbstractItemView.ScrollMode.ScrollPerItem)  # half a figure is another figure
         self.table.setCornerButtonEnabled(False)
         self.table.setTabKeyNavigation(False)
-        across = SetupHeader(self.table)
+        across = self.across = SetupHeader(self.table)
         self.table.setHorizontalHeader(across)
+        across.pressed.connect(self.edit_condition)
         across.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         across.setMinimumSectionSize(COLUMN_WIDTH)
         down = self.table.verticalHeader()

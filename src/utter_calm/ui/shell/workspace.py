@@ -13,7 +13,7 @@ from utter_calm.present.chain import level_view
 from utter_calm.present.panel import PanelView
 from utter_calm.present.picture.search import search_view
 from utter_calm.quantities import plain_text, si_text
-from utter_calm.ui.chain.condition_editor import add_condition_editor
+from utter_calm.ui.chain.condition_editor import add_condition_editor, open_condition
 from utter_calm.ui.chain.editors import open_editor
 from utter_calm.ui.chain.microphone_editor import calibrator_form
 from utter_calm.ui.chain.rig_editors import calibration_form
@@ -58,6 +58,8 @@ class Workspace(Screen):
         self.coverage.chosen.connect(s.select)
         self.coverage.plan_chosen.connect(self._choose_unit)
         self.coverage.add_step.connect(lambda: add_step_editor(s, self).open_under(self.coverage.step_button))
+        links, across = self.chain.links, self.coverage.across
+        self.coverage.edit_condition.connect(lambda n: self._edit_link(n) if n in links else open_condition(s, across, n))
         self.coverage.add_condition.connect(lambda: add_condition_editor(s, self).open_under(self.coverage.condition_button))
         self.chain.pressed.connect(self._edit_link)
         self.plot.spec_chosen.connect(self.plots.choose_spec)
