@@ -80,6 +80,14 @@ def test_what_is_varied_is_changed_where_it_is_named(window, qtbot, tmp_path):
     form.fields["values"].setText("in a room; close to the cone; in the port")
     form.accept()
     assert space.session.plan.factor("situation").values == ("in a room", "close to the cone", "in the port")
+    assert [c.setup.value("situation") for c in space.session.selected] == ["in a room"]  # what was chosen stays so
+    form = next((w for w in QApplication.topLevelWidgets() if isinstance(w, PopupForm) and w.isVisible()), None)
+    assert form is None
+    qtbot.mouseClick(across.viewport(), Qt.MouseButton.LeftButton, pos=place)
+    form = next(w for w in QApplication.topLevelWidgets() if isinstance(w, PopupForm) and w.isVisible())
+    form.fields["values"].setText("on the floor; free field")
+    form.accept()
+    assert [c.setup.value("situation") for c in space.session.selected] == ["on the floor"]  # or what stands in its place
     # the load has a link of its own
     across.pressed.emit("load")
     form = next(w for w in QApplication.topLevelWidgets() if isinstance(w, PopupForm) and w.isVisible())

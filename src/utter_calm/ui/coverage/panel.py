@@ -138,7 +138,8 @@ class CoveragePanel(QWidget):
         self.plans.setVisible(len(titles) > 1)
 
     def renew(self) -> None:
-        """Look at the job again."""
+        """Look at the job again; what was chosen stays so, or the first of its step that is still there."""
+        before = self.chosen_cells()
         self.model.renew()
         view = self.model.view
         # a plan whose steps the rig alone tells nothing about needs no column for it
@@ -154,6 +155,9 @@ class CoveragePanel(QWidget):
             if view.total
             else "No steps yet. Add one with “+ step”."
         )
+        if before and not self.table.selectionModel().hasSelection():
+            there = [v.cell for line in view.cells for v in line if v.planned or v.take_id is not None]
+            self.choose_cells([c for c in before if c in there] or [c for c in there if c.step == before[-1].step][:1])
 
     def wanted_width(self) -> int:
         """Width at which every column can be read."""
