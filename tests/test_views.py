@@ -11,6 +11,7 @@ from utter_calm.errors import InputError
 from utter_calm.job.document import Cell, Factor, Plan, Setup, Step
 from utter_calm.job.document.fresh import new_document
 from utter_calm.job.document.starts import STARTS
+from utter_calm.job.facts import Facts
 from utter_calm.job.gain import Gain
 from utter_calm.job.job import Job
 from utter_calm.job.run.bench import simulated_bench
@@ -27,6 +28,7 @@ from utter_calm.present.panel import panel_view
 from utter_calm.present.picture.compose import plot_view, trace_words
 from utter_calm.present.picture.search import search_view
 from utter_calm.present.values import reading_text
+from utter_calm.present.words import title_lines
 from utter_calm.quantities import read_value, si_text, value_text
 from utter_calm.quantities.parse import parse_list
 from utter_calm.report.svg import plot_svg
@@ -341,3 +343,21 @@ def test_densities_and_phases_have_their_units():
     assert str(reading_text(Reading("noise_density", 1, 5.44e-7, "V/√Hz", 3e-9))) == "544 nV/√Hz"
     assert reading_text(Reading("interchannel_phase", 0, 0.21, "°")).unit == "°"
     assert str(reading_text(Reading("input_capacitance", 1, 6.8e-10, "F", 1e-11))).endswith("pF")
+
+
+def test_takes_are_told_apart_by_their_conditions_where_those_do():
+    """A caption of nine lines said every height that was known of one and not of the other."""
+    here = Facts("loudspeaker", "Wedge", (("situation", "in a room"),), {"source_m": 1.0, "wall_m": 3.4, "microphone_m": 1.2})
+    close = Facts(
+        "loudspeaker", "Wedge", (("situation", "close to the cone"),), {"source_m": 0.0, "wall_m": 0.0, "microphone_m": 0.0}
+    )
+    differs, same = title_lines([here, close])
+    assert differs == (
+        "situation in a room and situation close to the cone; loudspeaker's height above the floor, microphone's height, "
+        "nearest side wall not alike"
+    )
+    assert "Wedge" in same
+    lower = replace(here, settings={**here.settings, "source_m": 0.0})
+    assert title_lines([here, lower])[0] == (
+        "loudspeaker's height above the floor 1 m and loudspeaker's height above the floor not known"
+    )

@@ -81,10 +81,18 @@ def test_what_is_varied_is_changed_where_it_is_named(window, qtbot, tmp_path):
     form.accept()
     assert space.session.plan.factor("situation").values == ("in a room", "close to the cone", "in the port")
     assert [c.setup.value("situation") for c in space.session.selected] == ["in a room"]  # what was chosen stays so
+    factor = space.session.plan.factor("situation")
+    assert (factor.sets, factor.on_bench) == ("situation", True)  # each take knows where the microphone stood
+    plan, step = space.session.plan, space.session.plan.step("loudspeaker")
+    assert [plan.settings_of(step, s).situation for s in plan.setups_of(step)] == list(factor.values)
     form = next((w for w in QApplication.topLevelWidgets() if isinstance(w, PopupForm) and w.isVisible()), None)
     assert form is None
     qtbot.mouseClick(across.viewport(), Qt.MouseButton.LeftButton, pos=place)
     form = next(w for w in QApplication.topLevelWidgets() if isinstance(w, PopupForm) and w.isVisible())
+    form.fields["values"].setText("on the floor; in the cellar")
+    form.accept()
+    assert form.isVisible()
+    assert "in the cellar" in form._error.text()  # no step can be told of that
     form.fields["values"].setText("on the floor; free field")
     form.accept()
     assert [c.setup.value("situation") for c in space.session.selected] == ["on the floor"]  # or what stands in its place

@@ -16,6 +16,8 @@ from utter_calm.measure.kind import setting_fields
 from utter_calm.measure.kinds import kind_of
 from utter_calm.quantities import NONE, Measured, Value, conditions_text, si_text, value_text
 
+_NAMED = 3
+
 
 def fact_text(name: str, value: Value, kind: str) -> str:
     """Put one (factor, value) pair into words."""
@@ -28,16 +30,30 @@ def fact_text(name: str, value: Value, kind: str) -> str:
     field = {f.name: f for f in setting_fields(kind_of(kind).settings_type)}.get(name.removeprefix(SETTING))
     if field is None or value in (NOTHING, ""):
         return ""
+    called, zero = _without_aside(field.label)
     if field.choices:
         words = field.words(str(value))
-        return f"{field.label.lower()}: {words}" if words in ("yes", "no") else words
-    return f"{field.label.lower()} {value_text(value)}"
+        return f"{called}: {words}" if words in ("yes", "no") else words
+    return f"{called} {zero if zero and value_text(value).startswith('0 ') else value_text(value)}"
+
+
+def _without_aside(label: str) -> tuple[str, str]:
+    """A setting's label without what stands in brackets behind it, small, and what of that says what zero means."""
+    called, _, aside = label.lower().removesuffix(")").partition(" (") if label.endswith(")") else (label.lower(), "", "")
+    return called, aside.removeprefix("0: ") if aside.startswith("0: ") else ""
+
+
+def _apart(comparison: Comparison) -> tuple[tuple[str, tuple[Value, ...]], ...]:
+    """What tells results apart: conditions alone where they do, for who sees them sees at once which is which."""
+    set_up = tuple(one for one in comparison.differs if not one[0].startswith(SETTING))
+    each = list(zip(*(values for _, values in set_up), strict=True))
+    return set_up if each and len(set(each)) == len(each) else comparison.differs
 
 
 def label(comparison: Comparison, index: int, kind: str) -> str:
     """Name one result among several by what sets it apart; empty when nothing does."""
     parts = []
-    for name, values in comparison.differs:
+    for name, values in _apart(comparison):
         # a number says by itself what it is; "boost" does not
         bare = not name.startswith(SETTING) and isinstance(values[index], Measured)
         text = value_text(values[index]) if bare else fact_text(name, values[index], kind)
@@ -57,7 +73,15 @@ def title_lines(takes: Sequence[Facts]) -> tuple[str, str]:
     if len(takes) == 1:
         return "", same_text
     labels = [label(comparison, index, kind) for index in range(len(takes))]
-    return " and ".join([", ".join(labels[:-1]), labels[-1]]) if labels else "", f"{same_text}: the same"
+    beside = [name for name, _ in comparison.differs if name not in dict(_apart(comparison))]
+    too = [_without_aside(f.label)[0] for f in setting_fields(kind_of(kind).settings_type) if f"{SETTING}{f.name}" in beside]
+    differs = " and ".join([", ".join(labels[:-1]), labels[-1]]) if labels else ""
+    return f"{differs}; {_few(too)} not alike" if too else differs, f"{same_text}: the same"
+
+
+def _few(names: Sequence[str]) -> str:
+    """Some names, and how many more there are."""
+    return ", ".join(names[:_NAMED]) + (f" and {len(names) - _NAMED} more" if len(names) > _NAMED else "")
 
 
 def _signal(take: Facts) -> str:

@@ -44,7 +44,8 @@ def open_condition(session: JobSession, parent: QWidget, name: str) -> None:
 
 
 def _settable(session: JobSession) -> dict[str, str]:
-    return {f.name: f.label for s in session.plan.steps for f in setting_fields(s.measure.settings_type) if not f.is_text}
+    fields = (f for s in session.plan.steps for f in setting_fields(s.measure.settings_type))
+    return {f.name: f.label for f in fields if f.choices or not f.is_text}
 
 
 def read_values(text: str) -> tuple[Value, ...]:
@@ -65,7 +66,9 @@ def _condition_form(session: JobSession, parent: QWidget, old: Factor | None) ->
 
     def apply(form: PopupForm) -> None:
         sets = str(chooser.currentData())
-        name = settable[sets].lower() if sets else form.text("name").lower()
+        name = form.text("name").lower()
+        if sets:  # its own name, where it had it before
+            name = old.name if old is not None and sets == old.sets else settable[sets].lower()
         values = parse_loads(form.text("values")) if name == LOAD else read_values(form.text("values"))
         others = [f for f in session.plan.factors if old is None or f.name != old.name]
         if not name or not values:
