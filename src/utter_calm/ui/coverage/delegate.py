@@ -12,7 +12,7 @@ from utter_calm.ui.look.shapes import draw_outcome
 from utter_calm.ui.look.theme import current_palette, font
 
 ROW_HEIGHT, COLUMN_WIDTH = 42, 63
-_SIZES, _UNIT_SIZES = (13, 12, 11, 10), (10.5, 9.5)
+_SIZES, _UNIT_SIZES = (13, 12, 11, 10), (10.5, 9.5, 9)
 
 
 def in_order(table: QTableView) -> list[QModelIndex]:
@@ -76,7 +76,7 @@ class CellDelegate(QStyledItemDelegate):
         lower = QRectF(room.left(), upper.bottom(), room.width(), room.height() - upper.height())
         if not is_floor:
             draw_outcome(painter, cell.outcome, QPointF(lower.left() + 5, lower.center().y() - 1), 10, p)
-            lower.setLeft(lower.left() + 15)
+            lower.setLeft(lower.left() + 12.5)
         lines: list[tuple[str, str, tuple[float, ...], QRectF]] = [
             (number, p.soft_text if is_floor else p.text, _SIZES, upper if unit or not is_floor else room)
         ]
