@@ -76,7 +76,7 @@ class CellDelegate(QStyledItemDelegate):
         lower = QRectF(room.left(), upper.bottom(), room.width(), room.height() - upper.height())
         if not is_floor:
             draw_outcome(painter, cell.outcome, QPointF(lower.left() + 5, lower.center().y() - 1), 10, p)
-            lower.setLeft(lower.left() + 12.5)
+            lower.setLeft(lower.left() + 13.5)
         lines: list[tuple[str, str, tuple[float, ...], QRectF]] = [
             (number, p.soft_text if is_floor else p.text, _SIZES, upper if unit or not is_floor else room)
         ]
