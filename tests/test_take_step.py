@@ -9,6 +9,7 @@ from utter_calm.errors import Cancelled, DeviceGone, InputError, NoSignal
 from utter_calm.measure.first_look import FirstLook, FirstLookSettings
 from utter_calm.measure.take_step import play_step, take_step
 from utter_calm.rig import DeviceInfo, RecordedBlock, stereo_rig
+from utter_calm.rig.leaving import all_left
 
 RIG = stereo_rig()
 SETTINGS = FirstLookSettings(duration_s=0.3, rate_hz=48_000)
@@ -51,6 +52,7 @@ class WatchedDevice:
 def test_a_good_take_closes_and_stays_below_the_ceiling():
     device = WatchedDevice()
     capture, result = take_step(FirstLook(), SETTINGS, device, RIG, load_ohm=8.0)
+    all_left()  # beside the analysis
     assert device.closed
     assert device.loudest == pytest.approx(SETTINGS.level_v / RIG.output_full_scale_v, rel=1e-3)
     # gain is what comes back over what was sent, in volts: 0.1 of full scale each way, times the pickup
@@ -78,6 +80,7 @@ def test_a_silent_unit_is_said_and_the_device_closed():
     device = WatchedDevice(gain=0.0)
     with pytest.raises(NoSignal, match="silent"):
         take_step(FirstLook(), SETTINGS, device, RIG, load_ohm=8.0)
+    all_left()  # beside the analysis
     assert device.closed
 
 
