@@ -12,7 +12,7 @@ from utter_calm.ui.look.shapes import draw_outcome
 from utter_calm.ui.look.theme import current_palette, font
 
 ROW_HEIGHT, COLUMN_WIDTH = 42, 63
-_SIZES, _UNIT_SIZES = (13, 12, 11, 10), (10.5, 9.5, 9)
+_SIZES, _UNIT_SIZES = (13, 12, 11, 10), (10, 9)
 
 
 def in_order(table: QTableView) -> list[QModelIndex]:

@@ -55,7 +55,8 @@ class MainWindow(JobFiles):
     def _fit_with_frame(self) -> None:
         room, framed = self.screen().availableGeometry(), self.frameGeometry()
         over = QSize(max(0, framed.width() - room.width()), max(0, framed.height() - room.height()))
-        if room.size().expandedTo(self.size()) == room.size() and not self.isFullScreen():  # larger it is on purpose
+        on_purpose = room.size().expandedTo(self.size()) != room.size() or self.isMaximized() or self.isFullScreen()
+        if not over.isNull() and not on_purpose:
             self.resize(self.size() - over)
 
     def hush(self) -> None:
