@@ -27,23 +27,13 @@ from utter_calm.rig.sense_calibration import SenseCalibration
 from utter_calm.rig.sound.address import SoundAddress
 
 if TYPE_CHECKING:
+    from utter_calm.rig.connected import BARE_LEADS, CALIBRATOR, LATE, RECORDS, SPOKEN_TO, UNITS, knobs_of, lacks
     from utter_calm.rig.library import keep_rig, known_rigs
     from utter_calm.rig.limits import limits_for, peaks_of
     from utter_calm.rig.live import LiveSnapshot, LiveTone
     from utter_calm.rig.port import Port
     from utter_calm.rig.recording import Recording
-    from utter_calm.rig.simulated import (
-        BARE_LEADS,
-        CALIBRATOR,
-        LATE,
-        RECORDS,
-        SPOKEN_TO,
-        UNITS,
-        Faults,
-        SimulatedDevice,
-        knobs_of,
-        lacks,
-    )
+    from utter_calm.rig.simulated import Faults, SimulatedDevice
     from utter_calm.rig.sound.device import SoundDevice
     from utter_calm.rig.sound.found import Found, FoundDevice, find_devices
 
@@ -56,9 +46,9 @@ _LATER = {
     **dict.fromkeys(("LiveSnapshot", "LiveTone"), "utter_calm.rig.live"),
     **dict.fromkeys(("keep_rig", "known_rigs"), "utter_calm.rig.library"),
     **dict.fromkeys(
-        ("BARE_LEADS", "CALIBRATOR", "LATE", "RECORDS", "SPOKEN_TO", "UNITS", "Faults", "SimulatedDevice", "knobs_of", "lacks"),
-        "utter_calm.rig.simulated",
+        ("BARE_LEADS", "CALIBRATOR", "LATE", "RECORDS", "SPOKEN_TO", "UNITS", "knobs_of", "lacks"), "utter_calm.rig.connected"
     ),
+    **dict.fromkeys(("Faults", "SimulatedDevice"), "utter_calm.rig.simulated"),
 }
 
 

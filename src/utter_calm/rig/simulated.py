@@ -13,6 +13,7 @@ import numpy as np
 from utter_calm.errors import DeviceGone, InputError
 from utter_calm.quantities import NONE, Measured, Value, number_of, value_text
 from utter_calm.rig.channel import MICROPHONE, Correction
+from utter_calm.rig.connected import UNITS
 from utter_calm.rig.protocol import RATES_HZ, DeviceInfo, FloatArray, RecordedBlock, StreamSettings
 from utter_calm.rig.rig import Rig
 from utter_calm.standins.base import Bench, StandIn
@@ -21,29 +22,8 @@ from utter_calm.standins.converter import ConverterModel, InputConverter, Output
 from utter_calm.standins.leads import IDEAL, USUAL
 from utter_calm.standins.path import PathFilter, grid_hz, taps_of
 
-UNITS = tuple(name for name, entry in CATALOGUE.items() if not entry.of_bench)
-LATE, SPOKEN_TO, RECORDS = ("wireless speaker",), ("voice device",), ("phone recorder",)
-"""Stand-ins that are reached over a link of their own, that are spoken to, and that record by themselves."""
-BARE_LEADS, CALIBRATOR = "bare leads", "calibrator on the microphone"
 _FIRST = "dome amplifier"
 _UNIT_CHANNELS = 2
-
-
-def knobs_of(unit: str) -> dict[str, tuple[str, ...]]:
-    """Knobs and switches of a stand-in, each with its positions; none where any value will do. Empty for what is no stand-in."""
-    return dict(CATALOGUE[unit].knobs) if unit in CATALOGUE else {}
-
-
-def lacks(unit: str, factor: str, value: Value) -> str:
-    """Say why a stand-in cannot have a factor at a value; empty where it can, or where a hand sets it."""
-    if factor not in {knob for entry in CATALOGUE.values() for knob in entry.positions}:
-        return ""
-    own = CATALOGUE[unit].positions
-    if factor not in own:
-        return f"the {unit} has no “{factor}”; it has {', '.join(own)}"
-    if own[factor] and value not in own[factor]:
-        return f"the {factor} of the {unit} has no position “{value_text(value)}”; it has {', '.join(own[factor])}"
-    return ""
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,8 +14,8 @@ from pathlib import Path
 import numpy as np
 
 from utter_calm.errors import InputError
+from utter_calm.rig.connected import UNITS
 from utter_calm.rig.protocol import FloatArray, StreamSettings
-from utter_calm.rig.simulated import UNITS
 from utter_calm.rig.sound.address import SoundAddress
 from utter_calm.rig.sound.device import SoundDevice
 from utter_calm.standins.base import Bench
