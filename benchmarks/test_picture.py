@@ -53,9 +53,11 @@ class Lobby:
         """The last take is stored, and the loudspeaker stands as it should."""
         self.qtbot.waitUntil(lambda: not self.session.busy, timeout=20_000)
         self.session.select((self.cell,))
-        self.session.stands_ready(self.cell)
         if self.session.job.takes:
             self.took.append(self.analysed_by_itself())
+        else:
+            self.session.stands_ready(self.cell)
+            self.qtbot.waitUntil(self.session.bench.still, timeout=20_000)
         self.heard = False
 
     def recording(self):

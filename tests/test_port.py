@@ -75,6 +75,35 @@ def test_in_real_time_silence_before_a_sound_is_taken_from_what_was_silent_alrea
     assert port.play(sound).samples == pytest.approx(0.5 * sound, abs=1e-3)
 
 
+@pytest.mark.parametrize("late", [0, 960, 5_760])
+def test_silence_that_was_heard_before_is_a_sounds_own_where_the_bench_stood_still(late):
+    sound = np.repeat(np.concatenate([np.zeros(1_999), ramped()])[:, None], 2, axis=1)
+    for still in (True, False):
+        device = Delayed(late)
+        device.info = replace(device.info, simulated=False)
+        port = Port(device, StreamSettings(RATE, 1_024), limits=np.ones(2), fills_pauses=False, still=lambda still=still: still)
+        for turn in range(2):
+            got = port.play(sound)
+            spared = 2_000 if still and not turn else min(late, 2_000)
+            assert sum(map(len, device.played)) == len(sound) - spared + late
+            before = max(0, spared - late)  # what answers the rest comes while the sound is played already
+            assert got.samples[:before] == pytest.approx(np.full((before, 2), 1e-3))
+            assert got.samples[before:] == pytest.approx(0.5 * sound[before:], abs=1e-3)
+            assert not got.lost_frames
+            device.played.clear()
+
+
+@pytest.mark.parametrize("silent", [4_900, 12_000])
+def test_silence_that_is_wanted_for_itself_is_heard_when_it_is_asked_for(silent):
+    device = Delayed(0)
+    device.info = replace(device.info, simulated=False)
+    for sound in (np.zeros((silent, 2)), np.concatenate([np.zeros((silent, 2)), np.full((500, 2), 0.1)])):
+        port = Port(device, StreamSettings(RATE, 1_024), limits=np.ones(2), fills_pauses=False, still=lambda: True)
+        port.play(sound)
+        assert sum(map(len, device.played)) == len(sound)
+        device.played.clear()
+
+
 def test_a_device_that_answers_nothing_is_said():
     device = ScriptedDevice(latency=0)
     device.latency_frames = None

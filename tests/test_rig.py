@@ -35,6 +35,9 @@ class ScriptedDevice:
             return self.blocks.pop(0)
         return RecordedBlock(first, np.zeros((len(samples), self.info.inputs)), (False,) * self.info.inputs)
 
+    def heard_before(self, frames):
+        return np.full((frames, self.info.inputs), 1e-3)
+
     def remember_latency(self, frames):
         """It tells its own."""
 
@@ -168,6 +171,17 @@ def test_real_time_is_kept():
     began = time.monotonic()
     recorded(SimulatedDevice(stereo_rig()), np.zeros((24_000, 2)), block=2_400, paced=True)
     assert time.monotonic() - began > 0.4
+
+
+def test_what_the_simulated_device_heard_before_is_its_noise_and_costs_no_time():
+    stream = SimulatedDevice(stereo_rig()).open(StreamSettings(48_000, 24_000, paced=True))
+    began = time.monotonic()
+    before = stream.heard_before(2_400)
+    first = stream.exchange(np.zeros((24_000, 2))).samples
+    assert time.monotonic() - began > 0.45  # and the clock of what is played began with it
+    assert before.shape == (2_400, 2)
+    assert np.std(before[1_200:], axis=0) == pytest.approx(np.std(first, axis=0), rel=0.1)
+    assert stream.heard_before(2_400).shape == (0, 2)  # once it played
 
 
 def wait_for(condition, seconds=60.0):

@@ -2,6 +2,7 @@
 
 import json
 import sqlite3
+import time
 from contextlib import closing
 from dataclasses import replace
 
@@ -14,11 +15,14 @@ from utter_calm.job.document import Unit
 from utter_calm.job.document.fresh import new_document
 from utter_calm.job.document.starts import STARTS
 from utter_calm.job.job import Job
-from utter_calm.job.run.bench import simulated_bench
+from utter_calm.job.run.bench import bench_for, simulated_bench
 from utter_calm.job.run.prompt import Answer
 from utter_calm.job.run.run import RunHooks, run_cells
 from utter_calm.measure.acoustic_settings import LoudspeakerSettings
 from utter_calm.measure.loudspeaker import LoudspeakerSweep
+from utter_calm.quantities import Measured
+from utter_calm.rig import SoundAddress
+from utter_calm.rig.simulated import SimulatedStream
 from utter_calm.signals.sweep import Sweep
 
 RATE, NOISE = 48_000, 3e-3
@@ -54,6 +58,47 @@ def test_a_silence_of_its_own_length_is_played_and_read_from():
     assert settings.sweep.onset_s * 44_100 == round(0.025 * 44_100)
     longer = LoudspeakerSettings(rate_hz=44_100, lead_s=0.1)
     assert len(kind.stimulus(longer).volts) - len(volts) == round(0.1 * 44_100) - round(0.025 * 44_100)
+
+
+@pytest.mark.parametrize("stood_still", [True, False])
+def test_only_where_nothing_moved_is_silence_from_before_the_key_a_takes_own(tmp_path, monkeypatch, stood_still):
+    """A bench that was switched a moment ago still clicks and turns: how it is silent is heard when all stands."""
+    document = new_document("lobby", Unit("u1", "wedge", stand_in="console wedge"), STARTS["loudspeaker"])
+    cell = next(c for c in document.cells(document.units[0]) if document.step(c.step).kind == "loudspeaker")
+    settings = LoudspeakerSettings(duration_s=0.5)
+    plan, swept = document.plans[0], document.step(cell.step).with_settings(settings)
+    document = document.with_plan(replace(plan, steps=tuple(swept if s.id == swept.id else s for s in plan.steps)))
+    before, played, asked = SimulatedStream.heard_before, SimulatedStream.exchange, []
+    monkeypatch.setattr(SimulatedStream, "heard_before", lambda *a: asked.append(a[1]) or before(*a))
+    monkeypatch.setattr(SimulatedStream, "exchange", lambda *a: asked.append(-len(a[1])) or played(*a))
+    with closing(Job.create(tmp_path / "lobby.calm", document)) as job:
+        bench = bench_for(document, "u1")
+        run_cells(job, [cell], bench, RunHooks(ask=lambda _: Answer.LET_RIG))  # all is brought to where it stands
+        bench.moved_at = time.monotonic() - (0.6 if stood_still else 0.1)
+        asked.clear()
+        take = run_cells(job, [cell], bench, RunHooks(ask=lambda _: Answer.LET_RIG), paced=True)[0]
+        capture = job.capture(take)
+    rate = capture.rate_hz
+    silent = round(settings.lead_s * rate)
+    assert (asked[0] > 0) == stood_still
+    assert len(capture.samples) == silent + round((0.5 + settings.listens_s) * rate)
+    answered = capture.latency_frames - (silent + 1 if stood_still else capture.latency_frames)
+    assert -sum(n for n in asked if n < 0) == pytest.approx(len(capture.samples) + answered, abs=2)
+    quiet, loud = (np.std(capture.signal(1)[part]) for part in (slice(0, silent), slice(silent, -silent)))
+    assert 0 < quiet < 0.1 * loud
+
+
+def test_a_bench_stands_still_once_nothing_was_switched_for_a_while(monkeypatch):
+    bench = simulated_bench(STARTS["loudspeaker"].plan().rig)
+    now = time.monotonic()
+    monkeypatch.setattr(time, "monotonic", lambda: now + 10)
+    assert bench.still()
+    bench.note("angle", Measured(30.0, "deg"))
+    assert not bench.still()
+    bench.have(replace(STARTS["loudspeaker"].plan().rig, sound=SoundAddress("jack", "a", "a")))
+    assert not bench.still()  # another device: how its bench stands nobody knows
+    monkeypatch.setattr(time, "monotonic", lambda: now + 20)
+    assert bench.still()
 
 
 @pytest.fixture

@@ -38,7 +38,10 @@ class LoopLink:
 
     def __init__(self, **sizes):
         self.rings, self.pump = made(**sizes)
-        self.in_use = False
+        self.rest()
+
+    def rest(self):
+        self.in_use, self.quiet_from = False, int(self.rings.count[HEARD])
 
     def wait_for(self, frame):
         while self.rings.count[HEARD] < frame:
@@ -78,6 +81,26 @@ def test_what_takes_its_time_before_the_first_block_costs_none_of_it(noise):
         stream.remember_latency(1_000)
         stream.close()
         turn(link.pump, 4_000, 2)
+
+
+def test_what_was_heard_before_a_stream_is_given_where_nothing_had_sounded_for_a_while(noise):
+    link, settings = LoopLink(frames=65_536), StreamSettings(RATE, paced=True)
+    heard = noise.normal(0, 1e-3, (24_000 + 1_000 + 500, 1)).astype(np.float32)
+    for frames in (25_400, 100):
+        link.pump.hear(heard[:frames], frames)  # a fresh device; then another moment of it
+        stream = SoundStream(link, settings, 1_000, steady=True)
+        before = stream.heard_before(500)
+        if frames == 100:
+            last = np.concatenate([heard[frames + 24_900 : 25_400], heard[:100]])
+            assert np.array_equal(before, last[-500:])
+        else:
+            assert before.shape == (0, 1)  # half a second, and what was given ahead, are not over
+    block = stream.exchange(np.full((600, 1), 0.1))
+    assert block.first_frame == 0  # what was heard before comes right before it
+    assert stream.heard_before(500).shape == (0, 1)
+    stream.close()
+    again = SoundStream(link, settings, 1_000, steady=True)
+    assert again.heard_before(500).shape == (0, 1)  # it sounded a moment ago
 
 
 def test_what_nobody_gave_in_time_is_silence_with_a_soft_edge_and_noted():

@@ -30,11 +30,13 @@ class Player:
         R.m.s. volts that do no harm, for the chirp that finds the latency; None where nothing is played.
     rating
         What the unit takes; None where nobody said.
+    still
+        As in :class:`Port`.
     """
 
     def __init__(
         self, device: Device, rig: Rig, rate_hz: int, *, block_frames: int, paced: bool = False, load_ohm: float | None = None,
-        probe_v: float | None = None, rating: Rating | None = None,
+        probe_v: float | None = None, rating: Rating | None = None, still: Callable[[], bool] = lambda: False,
     ) -> None:  # fmt: skip
         info = device.info
         heard = max(c.number for c in rig.inputs)
@@ -49,7 +51,7 @@ class Player:
         quiet = None if probe_v is None else min(_MOST_PROBE * probe_v, _PROBE_V) * math.sqrt(2)
         probe = 0.0 if quiet is None or not self._drives else quiet / float(np.max(peaks[self._drives]))
         settings = StreamSettings(rate_hz, block_frames, paced=paced)
-        self._port = Port(device, settings, limits=limits, probe=probe)
+        self._port = Port(device, settings, limits=limits, probe=probe, still=still)
         self._rating, self._guard = rating, SoundGuard(rig, rate_hz)
         self._kept: list[Recording] = []
         self._parts: list[Part] = []

@@ -55,6 +55,7 @@ def play_step(
     on_block: Callable[[RecordedBlock], None] | None = None,
     prepare: Prepare | None = None,
     rating: Rating | None = None,
+    still: Callable[[], bool] = lambda: False,
 ) -> Capture:
     """Play all passages of a step and give what was recorded.
 
@@ -70,6 +71,8 @@ def play_step(
         For steps that change conditions themselves; without it such a step is refused.
     rating
         What the unit takes, checked before each passage; None where nobody said.
+    still
+        As in :class:`utter_calm.rig.Port`: whether nothing at the bench has moved lately.
 
     Raises
     ------
@@ -97,7 +100,7 @@ def play_step(
 
     player = Player(
         device, rig, settings.rate_hz, block_frames=_PACED_BLOCK if paced else _FAST_BLOCK, paced=paced, load_ohm=load_ohm,
-        probe_v=highest, rating=rating,
+        probe_v=highest, rating=rating, still=still,
     )  # fmt: skip
     passages, whole = kind.passages(settings, rig), False
     try:

@@ -25,6 +25,8 @@ Hold = Callable[[int], FloatArray]
 """Gives so many frames more, (n, outputs)."""
 _LONGEST_BLOCK_S = 0.04
 _CLOSING_S = 0.1
+_BEFORE_S = 0.1
+"""The longest silence that is taken from before: who wants to hear more of it hears it when it is asked for."""
 _LISTENS_S = (0.2, 0.3, 0.4, 0.5, 0.6, LONGEST_S)
 
 
@@ -39,10 +41,13 @@ class Port:
         Peak sample of the chirp by which the latency is found where the device cannot tell it; 0 where it does not matter.
     fills_pauses
         Whether the stream goes on by itself between two passages of a paced device; False for who exchanges blocks himself.
+    still
+        Says whether nothing at the bench has moved lately: then silence that was heard before the first passage is its own.
     """
 
     def __init__(
         self, device: Device, settings: StreamSettings, *, limits: FloatArray, probe: float = 0.0, fills_pauses: bool = True,
+        still: Callable[[], bool] = lambda: False,
     ) -> None:  # fmt: skip
         if not device.info.simulated:  # real time, in blocks short enough to be muted soon
             settings = replace(
@@ -50,7 +55,7 @@ class Port:
             )
         self.settings = settings
         self.outputs, self.inputs, self._steady = device.info.outputs, device.info.inputs, device.info.steady
-        self._limits, self._probe = np.asarray(limits, dtype=np.float64), probe
+        self._limits, self._probe, self._still = np.asarray(limits, dtype=np.float64), probe, still
         all_left()
         self._stream = device.open(settings)
         self._latency = self._stream.latency_frames
@@ -170,12 +175,18 @@ class Port:
     def _spared(self, samples: FloatArray, late: int) -> int:
         """Frames of silence with which samples begin that need not be played: what answers them is on its way in already.
 
-        For as long as inputs lag it was silent before: the last sound was followed by that much, to hear its answer.
+        For as long as inputs lag it was silent before: the last sound was followed by that much, to hear its answer. And
+        the silence that a device heard before it was asked is as good as what it hears when asked.
         """
         if not self.settings.paced or self._hold is not None:
             return 0
-        sounds = np.flatnonzero(samples[:late].any(axis=1))
-        return int(sounds[0]) if len(sounds) else min(late, len(samples))
+        sounds = np.flatnonzero(samples[: late + round(_BEFORE_S * self.settings.rate_hz)].any(axis=1))
+        silent = int(sounds[0]) if len(sounds) else min(late, len(samples))
+        if silent > late and not self._frame and self._still():
+            before = self._stream.heard_before(silent - late)
+            self._blocks.append(RecordedBlock(-len(before), before, (False,) * self.inputs))
+            return late + len(before)
+        return min(late, silent)
 
     def _run(self, samples: FloatArray, cancel: threading.Event | None, on_block: OnBlock | None) -> None:
         size = self.settings.block_frames

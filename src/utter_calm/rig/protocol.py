@@ -92,6 +92,10 @@ class Stream(Protocol):
         """Take note of the latency that was measured, for whoever opens the device next."""
         ...
 
+    def heard_before(self, frames: int) -> FloatArray:
+        """(m, inputs) what the inputs heard up to the first block, of at most so many frames; empty where anything sounded."""
+        ...
+
     def exchange(self, samples: FloatArray) -> RecordedBlock:
         """Play a block (n, outputs) and give the block recorded meanwhile, (n, inputs).
 

@@ -217,6 +217,13 @@ class SimulatedStream:
     def remember_latency(self, frames: int) -> None:
         """Nothing is noted: what is measured each time is tested each time."""
 
+    def heard_before(self, frames: int) -> FloatArray:
+        """(m, inputs) the noise of the unit, which was there before it was asked; empty once a block was played."""
+        if self._frame:
+            return np.empty((0, self._inputs))
+        self._started = time.monotonic()  # of a real device it would be there: no time passes for it
+        return self._answer(np.zeros((frames, self._outputs)))[0]
+
     def exchange(self, samples: FloatArray) -> RecordedBlock:
         """Play a block (n, outputs) and give what the inputs heard meanwhile, (n, inputs)."""
         if self._closed:
@@ -234,11 +241,7 @@ class SimulatedStream:
         if self._seen_changes != self._device.changes:
             self._seen_changes = self._device.changes
             self._unit = self._device.stand_in(self.settings.rate_hz, self._seen_changes)
-        # each channel in one piece, here and in all that follows: a filter need not sort them apart
-        driven = np.zeros((len(samples), _UNIT_CHANNELS), order="F")
-        driven[:, : min(self._outputs, _UNIT_CHANNELS)] = samples[:, :_UNIT_CHANNELS]
-        heard, overload = self._input(self._heard(self._unit.process(self._output(driven))))
-        heard, overload = heard[:, : self._inputs], overload[: self._inputs]
+        heard, overload = self._answer(samples)
         self._keep_pace()
         lose = faults.lose_block_at_frame
         if lose is not None and first <= lose < self._frame:
@@ -252,6 +255,14 @@ class SimulatedStream:
     def close(self) -> None:
         """Let the bench go."""
         self._closed = True
+
+    def _answer(self, samples: FloatArray) -> tuple[FloatArray, tuple[bool, ...]]:
+        """What the inputs hear of samples (n, outputs), and which of them touched full scale."""
+        # each channel in one piece, here and in all that follows: a filter need not sort them apart
+        driven = np.zeros((len(samples), _UNIT_CHANNELS), order="F")
+        driven[:, : min(self._outputs, _UNIT_CHANNELS)] = samples[:, :_UNIT_CHANNELS]
+        heard, overload = self._input(self._heard(self._unit.process(self._output(driven))))
+        return heard[:, : self._inputs], overload[: self._inputs]
 
     def _heard(self, volts: FloatArray) -> FloatArray:
         """(n, inputs) volts at the input connectors; inputs beyond those of the unit are open."""

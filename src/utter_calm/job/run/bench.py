@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import time
+from dataclasses import dataclass, field
 
 from utter_calm.errors import InputError
 from utter_calm.job.document import FLOOR, LOAD, Cell, JobDocument
@@ -18,6 +19,7 @@ IN_THE_PATH: Conditions = (("series resistor", Measured(0.0, "ohm")), ("pre-filt
 _CHANGE_COST = {UNIT_FACTOR: 5.0, PICKUP_FACTOR: 3.0}
 _BY_ITSELF = 0.05
 _FIRST_LOAD = Measured(8.0, "ohm")
+_SETTLED_S = 0.5
 
 
 @dataclass(slots=True)
@@ -27,6 +29,11 @@ class Bench:
     device: Device
     control: Instrument | None = None
     standing: Conditions = ()
+    moved_at: float = field(default_factory=time.monotonic)
+
+    def still(self) -> bool:
+        """Whether nothing has moved for so long that what was heard last is what stands now, and no relay clicks in it."""
+        return time.monotonic() - self.moved_at > _SETTLED_S
 
     def value(self, factor: str) -> Value | None:
         """How a factor stands, as far as is known."""
@@ -64,7 +71,7 @@ class Bench:
             self.device.let_go()
         if isinstance(self.control, BenchControl):
             self.control.close()
-        self.device, self.standing = device, ()
+        self.device, self.standing, self.moved_at = device, (), time.monotonic()
         self.control = device if isinstance(device, SimulatedDevice) else None
 
     def close(self) -> None:
@@ -87,6 +94,7 @@ class Bench:
     def note(self, factor: str, value: Value) -> None:
         """Remember that a factor was set."""
         self.standing = (*((f, v) for f, v in self.standing if f != factor), (factor, value))
+        self.moved_at = time.monotonic()
 
 
 def bench_name(document: JobDocument, unit_id: str) -> str:

@@ -96,7 +96,7 @@ class Playing:
                 load_ohm, rating = (cell.setup.load_ohm, unit.rating) if unit is not None else (None, None)
                 capture = play_step(
                     kind, settings, bench.device, rig, load_ohm=load_ohm, paced=self.paced, cancel=cancel, progress=follow,
-                    on_block=self.on_block, prepare=prepare, rating=rating,
+                    on_block=self.on_block, prepare=prepare, rating=rating, still=bench.still,
                 )  # fmt: skip
         capture = replace(capture, bench=reader.shown) if reader.shown else capture
         result: Callable[[], Result]

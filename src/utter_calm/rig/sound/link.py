@@ -29,6 +29,7 @@ class Link:
     def __init__(self, address: SoundAddress, rate_hz: int, outputs: int, inputs: int) -> None:
         self.rate_hz, self.title = rate_hz, address.title
         self.in_use = False
+        self.quiet_from = 0
         self._lag: tuple[int, int] | None = None
         frames = round(RING_S * rate_hz)
         memory = make_memory(frames, outputs, inputs)
@@ -46,6 +47,7 @@ class Link:
             ))  # fmt: skip
             # the first blocks of an audio server are not to be trusted
             self.wait_for(round(_SETTLES_S * rate_hz))
+            self.rest()
         except BaseException:
             self.end()
             raise
@@ -97,6 +99,10 @@ class Link:
     def hush(self) -> None:
         """Have the worker fade what is playing away at once."""
         self.rings.count[HUSH] = 1
+
+    def rest(self) -> None:
+        """Be free for the next; what is heard from now on was played by nobody."""
+        self.in_use, self.quiet_from = False, int(self.rings.count[HEARD])
 
     def leave(self) -> None:
         """Let the device go in peace; ended at once where that takes long."""

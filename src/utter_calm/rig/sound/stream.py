@@ -11,6 +11,8 @@ from utter_calm.rig.sound.rings import FLAGS, GAPS, HEARD, HUSH, KEPT_GAPS, PLAY
 
 _OVERLOAD = 1 - 2.0**-15
 """A converter of 16 bits reads no more than this."""
+_SETTLES_S = 0.5
+"""After a sound, before silence is silence: the rest of what was given ahead fades, and a room."""
 
 
 class SoundStream:
@@ -47,6 +49,14 @@ class SoundStream:
         if self._steady:
             self._link.know_lag(frames - (self._own - self._base))
 
+    def heard_before(self, frames: int) -> FloatArray:
+        """(m, inputs) what the inputs heard up to the first block; empty where the device sounded or began a moment before."""
+        rings, settled = self._link.rings, self._link.quiet_from + round(_SETTLES_S * self.settings.rate_hz) + self._ahead
+        if not self._begun:
+            self._begin()
+        fits = self._own == self._write and self._base - frames >= settled
+        return rings.fetch(self._base - frames, frames) if fits else np.empty((0, rings.inputs))
+
     def exchange(self, samples: FloatArray) -> RecordedBlock:
         """Play a block (n, outputs) and give the block recorded meanwhile; errors as in :meth:`Link.wait_for`."""
         if self._closed:
@@ -80,7 +90,7 @@ class SoundStream:
         if not self._closed:
             self._closed = True
             self._link.hush()
-            self._link.in_use = False
+            self._link.rest()
 
     def _begin(self) -> None:
         """Count from now on: what took its time since the device was opened takes nothing of what is given ahead."""
