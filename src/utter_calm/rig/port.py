@@ -15,6 +15,7 @@ import numpy as np
 
 from utter_calm.errors import Cancelled, InputError, NoSignal, UtterCalmError
 from utter_calm.rig.fade import fade_frames, fade_out
+from utter_calm.rig.heard import Heard
 from utter_calm.rig.latency import LONGEST_S, chirp, find_lag, nothing_heard
 from utter_calm.rig.leaving import all_left
 from utter_calm.rig.protocol import Device, FloatArray, RecordedBlock, StreamSettings
@@ -59,7 +60,7 @@ class Port:
         all_left()
         self._stream = device.open(settings)
         self._latency = self._stream.latency_frames
-        self._last, self._blocks = np.zeros(self.outputs), list[RecordedBlock]()
+        self._last, self._heard = np.zeros(self.outputs), Heard(self.inputs)
         self._hold: Hold | None = None
         self._frame = self._answered = 0
         self._lost = self._interruptions = 0
@@ -114,12 +115,11 @@ class Port:
             self._run(samples[spared:], cancel, on_block)
             self._hold = hold
             self._fill(first + len(samples) + late - self._frame, cancel)
-            heard = self._heard(first + late, first + late + len(samples))
-            before = self._heard(self._answered, first + late) if held_before else np.empty((0, self.inputs))
-            overload = np.any([b.overload for b in self._blocks if b.first_frame + len(b.samples) > first + late], axis=0)
+            heard = self._heard.between(first + late, first + late + len(samples))
+            before = self._heard.between(self._answered, first + late) if held_before else np.empty((0, self.inputs))
+            flags = self._heard.overload_after(first + late)
             self._answered = first + late + len(samples)
-            self._blocks = [b for b in self._blocks if b.first_frame + len(b.samples) > self._answered]
-            flags = tuple(bool(flag) for flag in np.atleast_1d(overload)) if np.ndim(overload) else (False,) * self.inputs
+            self._heard.forget_to(self._answered)
             told, self._interruptions = self._interruptions, 0
             lost = self._lost - lost + (self._moved(late) if hold is None and np.any(samples) else 0)
             recording = Recording(heard, self.settings.rate_hz, flags, lost, late, before, told)
@@ -184,7 +184,7 @@ class Port:
         silent = int(sounds[0]) if len(sounds) else min(late, len(samples))
         if silent > late and not self._frame and self._still():
             before = self._stream.heard_before(silent - late)
-            self._blocks.append(RecordedBlock(-len(before), before, (False,) * self.inputs))
+            self._heard.add(RecordedBlock(-len(before), before, (False,) * self.inputs))
             return late + len(before)
         return min(late, silent)
 
@@ -204,7 +204,7 @@ class Port:
         self._last = samples[-1] if len(samples) else self._last
         self._lost += block.lost_frames
         self._interruptions += block.interruptions
-        self._blocks.append(block)
+        self._heard.add(block)
         return block
 
     def _fill(self, frames: int, cancel: threading.Event | None = None) -> None:
@@ -234,7 +234,8 @@ class Port:
                     self._problem = problem
                     return
                 if self._hold is None:  # silence is nothing to be kept
-                    self._blocks, self._answered = self._blocks[-1:], max(self._answered, self._frame)
+                    self._heard.forget(but=1)
+                    self._answered = max(self._answered, self._frame)
 
     def _fade(self, rest: FloatArray | None) -> None:
         if not np.any(self._last):
@@ -253,15 +254,6 @@ class Port:
         with contextlib.suppress(UtterCalmError):
             for start in range(0, frames, size):
                 self._send(samples[start : start + size])
-
-    def _heard(self, first: int, last: int) -> FloatArray:
-        """(last - first, inputs) what the inputs heard from one frame of the stream to another; zeros where it was lost."""
-        out = np.zeros((max(0, last - first), self.inputs))
-        for block in self._blocks:
-            start, stop = max(block.first_frame, first), min(block.first_frame + len(block.samples), last)
-            if start < stop:
-                out[start - first : stop - first] = block.samples[start - block.first_frame : stop - block.first_frame]
-        return out
 
     def _moved(self, late: int) -> int:
         """Frames by which the inputs have slipped meanwhile, of a device that may: its server says nothing of it."""
@@ -282,10 +274,11 @@ class Port:
         lag = None
         for longest in _LISTENS_S:  # what answers soon need not be waited for
             self._fill(first + round(longest * rate) - self._frame)
-            lag = find_lag(self._heard(first, self._frame), sound)
+            lag = find_lag(self._heard.between(first, self._frame), sound)
             if lag is not None and lag < (longest - _CLOSING_S) * rate:
                 break
-        self._blocks, self._answered = [], self._frame
+        self._heard.forget()
+        self._answered = self._frame
         if lag is None:
             raise nothing_heard()
         self._stream.remember_latency(lag)
