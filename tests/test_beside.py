@@ -5,13 +5,14 @@ import os
 import signal
 import threading
 import time
+from dataclasses import replace
 
 import numpy as np
 import pytest
 
 from tests.conftest import bench_of
-from utter_calm.measure import beside
-from utter_calm.measure.acoustic_impedance import rehearse
+from utter_calm.measure import beside, loudspeaker
+from utter_calm.measure.acoustic_impedance import heard_current, heard_impedance, rehearse, soon
 from utter_calm.measure.loudspeaker import LoudspeakerSettings, LoudspeakerSweep
 from utter_calm.measure.take_step import play_step
 
@@ -62,6 +63,52 @@ def test_the_numbers_are_those_without_it_and_it_is_used_when_it_is_up(helper, c
         assert beside.begun(os.getpid)() != os.getpid()
         assert impedance(capture).magnitude == pytest.approx(alone.magnitude, rel=1e-9)
     assert beside.begun(os.getpid)() == os.getpid()
+
+
+def test_the_current_is_computed_while_the_microphone_still_listens(helper, monkeypatch):
+    rig, device, load = bench_of("loudspeaker")
+    with helper.helping(rehearse):
+        wait_until_up(helper)
+        capture = play_step(LoudspeakerSweep(), SETTINGS, device, rig, load_ohm=load)
+        assert capture.only(2).coming is None  # it is of all of it
+        alone = impedance(replace(capture, coming=None))
+        monkeypatch.setattr(loudspeaker, "heard_impedance", lambda *_: pytest.fail("it came already"))
+        assert impedance(capture).magnitude == pytest.approx(alone.magnitude, rel=1e-9)
+
+
+def test_without_a_second_process_nothing_holds_up_the_sound(capture):
+    assert capture.coming is None
+
+
+@pytest.mark.parametrize("late_s", [0.0, 0.001, 0.006])
+def test_a_current_that_comes_late_is_read_whole(capture, late_s):
+    """Behind an amplifier that delays, the top of the sweep comes when it is long over at its input."""
+    frames = round(late_s * capture.rate_hz)
+    samples = capture.samples.copy()
+    samples[frames:, 1] = capture.samples[: len(samples) - frames, 1]
+    late, sweep = replace(capture, samples=samples), SETTINGS.sweep
+    through, prompt, current, played = impedance(late), impedance(capture), heard_current(late), loudspeaker._played(SETTINGS)
+    assert np.all(np.abs(through.magnitude - prompt.magnitude) < 3 * (through.uncertainty + prompt.uncertainty))
+    turned = np.angle(np.exp(1j * (through.phase_rad - prompt.phase_rad)))[prompt.x < 2_000]
+    assert np.max(np.abs(turned)) < 0.05  # a delay is no phase of the coil's
+    whole, cut = (np.abs(heard_impedance(c, played, sweep).impedance) for c in (current, soon(current, sweep)))
+    assert through.magnitude == pytest.approx(whole, rel=1e-3)
+    assert (len(cut) < len(whole)) == (late_s > 0.002)  # there its top is told by the whole only
+
+
+@pytest.mark.parametrize("unit", ["ceiling loudspeaker", "subwoofer in its box"])
+def test_an_amplifier_that_delays_is_taken_out_of_a_drivers_parameters_and_told(unit):
+    rig, device, load = bench_of("loudspeaker")
+    device.set("unit", unit)
+    capture = play_step(LoudspeakerSweep(), SETTINGS, device, rig, load_ohm=load)
+    samples = capture.samples.copy()
+    samples[144:, 1] = capture.samples[:-144, 1]
+    prompt, late = (LoudspeakerSweep().analyze(SETTINGS, c) for c in (capture, replace(capture, samples=samples)))
+    assert "comes 3.00 ms" in next(t.text for t in late.trust if t.code == "current_delayed")
+    assert "current_delayed" not in {t.code for t in prompt.trust}
+    for name in ("re", "minimum_impedance"):
+        one, other = (next(r for r in found.readings if r.name == name) for found in (prompt, late))
+        assert abs(other.value - one.value) < 2 * np.hypot(one.uncertainty, other.uncertainty)
 
 
 @pytest.mark.long

@@ -104,6 +104,31 @@ def test_silence_that_is_wanted_for_itself_is_heard_when_it_is_asked_for(silent)
         device.played.clear()
 
 
+@pytest.mark.parametrize("wanted", [1, 3_000, 11_599])
+@pytest.mark.parametrize("late", [0, 960, 5_760])
+def test_a_part_of_the_answer_is_given_as_soon_as_it_is_there(late, wanted):
+    device, got = Delayed(late), []
+    port = Port(device, StreamSettings(RATE, 1_024), limits=np.ones(2))
+    sound = np.repeat(np.concatenate([np.zeros(2_000), ramped()])[:, None], 2, axis=1)
+    for _ in range(2):
+        before = device.frame
+        whole = port.play(sound, early=(wanted, lambda part: got.append((part, device.frame)))).samples
+        part, at = got.pop()
+        assert not got
+        assert np.array_equal(part, whole[:wanted])
+        assert at == before + late + wanted
+    with pytest.raises(Cancelled):
+        port.play(sound, cancel=cancelled(), early=(wanted, got.append))
+    port.play(sound)
+    assert not got
+
+
+def cancelled():
+    event = threading.Event()
+    event.set()
+    return event
+
+
 def test_a_device_that_answers_nothing_is_said():
     device = ScriptedDevice(latency=0)
     device.latency_frames = None

@@ -85,6 +85,12 @@ def begun(compute: Callable[[], T]) -> Callable[[], T]:
     return helper.begin(compute) if helper is not None and helper.is_up else begun_here(compute)
 
 
+def begun_early(compute: Callable[[], T]) -> Callable[[], T] | None:
+    """The same while sound is still played, which nothing must hold up: None where no second process is up."""
+    helper = _helper.get()
+    return helper.begin(compute) if helper is not None and helper.is_up else None
+
+
 def begun_here(compute: Callable[[], T]) -> Callable[[], T]:
     """The same in a thread, for what is short."""
     return _THREADS.submit(compute).result

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
@@ -73,6 +75,8 @@ class Capture:
         How often the device reported that it was late; what it lost then it does not say.
     said
         What is to be said of whatever is read off it, because of how it was recorded.
+    coming
+        Gives what its kind began to compute of it while it was still heard; None where that is to be computed yet.
     """
 
     samples: FloatArray
@@ -90,6 +94,7 @@ class Capture:
     answered_s: float | None = None
     skew: float = 0.0
     said: tuple[Trust, ...] = ()
+    coming: Callable[[], Any] | None = None
 
     def __post_init__(self) -> None:
         samples = np.asarray(self.samples, dtype=np.float64)
@@ -153,13 +158,13 @@ class Capture:
 
     def part(self, part: Part) -> Capture:
         """Give one passage as a capture of its own."""
-        return replace(self, samples=self.samples[part.start : part.stop], parts=(part,))
+        return replace(self, samples=self.samples[part.start : part.stop], parts=(part,), coming=None)
 
     def only(self, number: int) -> Capture:
         """Give one channel as a capture of its own, as its channel 1."""
         return replace(
             self, samples=self.channel(number)[:, None], channels=(self.channels[number - 1],),
-            overload=self.overload[number - 1 : number],
+            overload=self.overload[number - 1 : number], coming=None,
         )  # fmt: skip
 
     def channel(self, number: int) -> FloatArray:

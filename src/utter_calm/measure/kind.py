@@ -55,6 +55,17 @@ class Stimulus:
         return len(self.volts) / self.rate_hz
 
 
+@dataclass(frozen=True, slots=True)
+class Early:
+    """What can be computed of a passage once so many frames were heard, while the rest still sounds.
+
+    ``begin`` begins it and gives what waits for the result, which the passage's capture then has as ``coming``.
+    """
+
+    frames: int
+    begin: Callable[[Capture], Callable[[], Any] | None]
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class Passage:
     """One stretch of what a step plays; its recording comes back before the next one is asked for.
@@ -74,6 +85,8 @@ class Passage:
         What is said while it plays, as how a hand must turn; empty for no more than that it plays.
     kept_s
         How many seconds of its end the take keeps, for what plays for hours; the kind hears all of it. None for all.
+    early
+        What is computed before all is heard.
     """
 
     volts: Volts
@@ -82,6 +95,7 @@ class Passage:
     hold: Callable[[int], FloatArray] | None = None
     text: str = ""
     kept_s: float | None = None
+    early: Early | None = None
 
 
 Passages = Generator[Passage, Capture, None]
@@ -212,6 +226,6 @@ class SingleStimulus(StepKind[S]):
 
 
 __all__ = [
-    "Kind", "Over", "Passage", "Passages", "PlotSpec", "SettingField", "SettingValues", "SingleStimulus", "StepKind",
+    "Early", "Kind", "Over", "Passage", "Passages", "PlotSpec", "SettingField", "SettingValues", "SingleStimulus", "StepKind",
     "StepSettings", "Stimulus", "sample_rate", "setting", "setting_changes", "setting_fields",
 ]  # fmt: skip

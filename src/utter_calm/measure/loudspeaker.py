@@ -4,17 +4,27 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass, replace
-from functools import partial
+from functools import cache, partial
 
 import numpy as np
 
 from utter_calm.analysis.acoustic.gate import Gate
 from utter_calm.analysis.acoustic.geometry import names_of
 from utter_calm.analysis.acoustic.loudspeaker import Loudspeaker, analyze_loudspeaker
+from utter_calm.analysis.excitation import Excitation
+from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import ComplexArray
 from utter_calm.errors import MeasurementError
 from utter_calm.measure.acoustic_declared import READINGS, TRACES
-from utter_calm.measure.acoustic_impedance import HeardImpedance, add_heard_impedance, heard_current, heard_impedance, rehearse
+from utter_calm.measure.acoustic_impedance import (
+    HeardImpedance,
+    add_heard_impedance,
+    heard_current,
+    heard_impedance,
+    rehearse,
+    soon,
+    soon_frames,
+)
 from utter_calm.measure.acoustic_result import (
     add_curve_readings,
     add_distortion,
@@ -24,10 +34,10 @@ from utter_calm.measure.acoustic_result import (
     moved_by_window,
 )
 from utter_calm.measure.acoustic_settings import AUTO, BY_HAND, CLOSE, LoudspeakerSettings
-from utter_calm.measure.beside import begun, compute_meanwhile
+from utter_calm.measure.beside import begun, begun_early, compute_meanwhile
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import with_roles
-from utter_calm.measure.kind import PlotSpec, SingleStimulus, Stimulus
+from utter_calm.measure.kind import Early, Passage, Passages, PlotSpec, SingleStimulus, Stimulus
 from utter_calm.measure.pictures import PHASE
 from utter_calm.measure.point import ORDERS
 from utter_calm.measure.result import Reading, Result, ResultBuilder, Trust
@@ -36,7 +46,7 @@ from utter_calm.measure.sweep_trust import heard_trust
 from utter_calm.measure.swept import between_silences, known_between_silences
 from utter_calm.measure.usable import usable_part
 from utter_calm.quantities import si_text
-from utter_calm.rig import MICROPHONE
+from utter_calm.rig import CURRENT, MICROPHONE, Rig
 
 _ROOM_HEARD = "No window was set: the room is in the response. Its −10 dB ends and its tolerance are read by third octaves."
 
@@ -54,7 +64,9 @@ class PreparedLoudspeaker:
     level
         R.m.s. at the microphone while the sweep sounded.
     impedance_coming
-        Gives ``impedance``, which may be computed beside.
+        Gives ``impedance``, by the current up to the end of the sweep, which may be computed beside.
+    impedance_late
+        Gives it by the whole of the current, for one that comes late.
     """
 
     channel: int
@@ -63,12 +75,14 @@ class PreparedLoudspeaker:
     found: Loudspeaker
     level: float
     impedance_coming: Callable[[], HeardImpedance | None]
+    impedance_late: Callable[[], HeardImpedance | None]
     trust: tuple[Trust, ...]
 
     @property
     def impedance(self) -> HeardImpedance | None:
         """What the current told; None where none was heard."""
-        return self.impedance_coming()
+        found = self.impedance_coming()
+        return found if found is None or found.whole else self.impedance_late()
 
 
 class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
@@ -114,6 +128,12 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         """Give the sweep between two silences."""
         return between_silences(settings, _fade_in_s(settings), settings.listens_s)
 
+    def passages(self, settings: LoudspeakerSettings, rig: Rig) -> Passages:
+        """Play the stimulus; the current, which comes at once, is computed while the sound is still on its way."""
+        early = Early(soon_frames(settings.sweep, settings.rate_hz), partial(_begin_with_current, settings))
+        has_current = any(c.role == CURRENT for c in rig.recorded)
+        yield Passage(self.stimulus(settings).volts, {}, early=early if has_current else None)
+
     def signal(self, settings: LoudspeakerSettings) -> str:
         """Say what is played."""
         low, high = (si_text(f, "Hz", digits=2) for f in (settings.start_hz, settings.stop_hz))
@@ -126,11 +146,14 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         channel = _microphone(capture)
         if not capture.drive_known:
             raise MeasurementError("This recording was not made by this step: what was played is not known.")
-        heard = capture.signal(channel)
-        played = partial(known_between_silences, settings, _fade_in_s(settings), settings.listens_s)
+        heard, played = capture.signal(channel), _played(settings)
         # sound and current have nothing to do with each other
         current = heard_current(capture)
-        through = _nothing if current is None else begun(partial(heard_impedance, current, played, settings.sweep))
+        through: Callable[[], HeardImpedance | None] = _nothing
+        late = through
+        if current is not None:
+            through = capture.coming or begun(partial(heard_impedance, soon(current, settings.sweep), played, settings.sweep))
+            late = cache(partial(heard_impedance, current, played, settings.sweep))
         volts, known = played(len(heard))
         try:
             found = analyze_loudspeaker(heard, volts, settings.sweep, capture.rate_hz, known, begin=begun)
@@ -143,7 +166,7 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         sounding = heard[max(0, begins) : begins + int(settings.duration_s * capture.rate_hz)]
         level = float(np.sqrt(np.mean(sounding**2))) if len(sounding) else 0.0
         return PreparedLoudspeaker(
-            channel, capture.unit(channel), capture.u_level(channel), found, level, through, tuple(kept)
+            channel, capture.unit(channel), capture.u_level(channel), found, level, through, late, tuple(kept)
         )  # fmt: skip
 
     def conclude(
@@ -188,6 +211,15 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         add_distortion(out, found, prepared.unit, one)
         out.take_in(rest)
         return out.build()
+
+
+def _played(settings: LoudspeakerSettings) -> Callable[[int], tuple[FloatArray, Excitation]]:
+    return partial(known_between_silences, settings, _fade_in_s(settings), settings.listens_s)
+
+
+def _begin_with_current(settings: LoudspeakerSettings, capture: Capture) -> Callable[[], HeardImpedance | None] | None:
+    current = heard_current(capture)
+    return None if current is None else begun_early(partial(heard_impedance, current, _played(settings), settings.sweep))
 
 
 def _nothing() -> None:

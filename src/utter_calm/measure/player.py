@@ -6,6 +6,7 @@ import math
 import threading
 from collections.abc import Callable
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 
@@ -71,13 +72,21 @@ class Player:
             if on_block is not None:
                 on_block(block)
 
+        early, coming = passage.early, list[Callable[[], Any] | None]()
+
+        def begin(samples: FloatArray) -> None:
+            assert early is not None, "nobody else asks for it"
+            so_far = Recording(samples, self._rate, (False,) * samples.shape[1], 0, 0, samples[:0])
+            coming.append(early.begin(self._capture(samples, [so_far], ())))
+
         recording = self._port.play(
             lambda: self._checked(volts() if callable(volts) else volts), cancel=cancel, on_block=follow,
             hold=None if hold is None else lambda frames: self._samples(hold(frames)),
+            early=None if early is None else (early.frames, begin),
         )  # fmt: skip
         self._keep(recording, passage)
         own = Part(0, len(recording.samples), passage.tags, passage.conditions)
-        capture = self._capture(recording.samples, [recording], (own,))
+        capture = self._capture(recording.samples, [recording], (own,), next(iter(coming), None))
         self._newest = recording, capture
         return capture
 
@@ -134,7 +143,9 @@ class Player:
                 out[:, drive] = column / self._peaks[drive]
         return out
 
-    def _capture(self, samples: FloatArray, chosen: list[Recording], parts: tuple[Part, ...]) -> Capture:
+    def _capture(
+        self, samples: FloatArray, chosen: list[Recording], parts: tuple[Part, ...], coming: Callable[[], Any] | None = None
+    ) -> Capture:  # fmt: skip
         overload = np.any([r.overload for r in chosen], axis=0)[self._inputs]
         return Capture(
             samples=samples if len(self._inputs) == samples.shape[1] else samples[:, self._inputs],
@@ -148,4 +159,5 @@ class Player:
             parts=parts,
             latency_frames=chosen[-1].latency_frames,
             interruptions=sum(r.interruptions for r in chosen),
+            coming=coming,
         )

@@ -63,7 +63,8 @@ def known_between_silences(
 ) -> tuple[FloatArray, Excitation]:
     """The same samples (n,), and what they put into each bin for so many recorded; kept, for take after take plays the same."""
     known = _known if settings.duration_s * settings.rate_hz < _KEPT else _known.__wrapped__
-    return known(settings.sweep, settings.rate_hz, fade_in_s, tail_s, recorded)
+    played = len(_samples(settings.sweep, settings.rate_hz, fade_in_s, tail_s))  # a recording that ends sooner changes nothing
+    return known(settings.sweep, settings.rate_hz, fade_in_s, tail_s, max(recorded, played))
 
 
 @lru_cache(maxsize=1)

@@ -2,9 +2,21 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from dataclasses import dataclass
+
 import numpy as np
 
 from utter_calm.rig.protocol import FloatArray, RecordedBlock
+
+
+@dataclass(frozen=True, slots=True)
+class Early:
+    """Who wants what was heard from one frame to another as soon as it is there, while the rest still sounds."""
+
+    first: int
+    last: int
+    give: Callable[[FloatArray], None]
 
 
 class Heard:

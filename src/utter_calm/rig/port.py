@@ -13,11 +13,12 @@ from dataclasses import replace
 
 import numpy as np
 
-from utter_calm.errors import Cancelled, InputError, NoSignal, UtterCalmError
+from utter_calm.errors import Cancelled, NoSignal, UtterCalmError
 from utter_calm.rig.fade import fade_frames, fade_out
-from utter_calm.rig.heard import Heard
+from utter_calm.rig.heard import Early, Heard
 from utter_calm.rig.latency import LONGEST_S, chirp, find_lag, nothing_heard
 from utter_calm.rig.leaving import all_left
+from utter_calm.rig.limits import check_samples
 from utter_calm.rig.protocol import Device, FloatArray, RecordedBlock, StreamSettings
 from utter_calm.rig.recording import Recording
 
@@ -62,6 +63,7 @@ class Port:
         self._latency = self._stream.latency_frames
         self._last, self._heard = np.zeros(self.outputs), Heard(self.inputs)
         self._hold: Hold | None = None
+        self._early: Early | None = None
         self._frame = self._answered = 0
         self._lost = self._interruptions = 0
         self._lock = threading.RLock()
@@ -90,8 +92,11 @@ class Port:
     def play(
         self, volts_or_later: FloatArray | Callable[[], FloatArray], *, cancel: threading.Event | None = None,
         on_block: OnBlock | None = None, hold: Hold | None = None,
+        early: tuple[int, Callable[[FloatArray], None]] | None = None,
     ) -> Recording:  # fmt: skip
         """Play samples (n, outputs), or what a function gives at the moment of playing; give their answer.
+
+        With ``early`` so many frames of the answer are given as soon as they are there, (frames, inputs); what was lost is zeros.
 
         Raises
         ------
@@ -108,10 +113,12 @@ class Port:
                 raise self._problem
             late = self.latency_frames
             samples = volts_or_later() if callable(volts_or_later) else volts_or_later
-            self._check(samples)
+            check_samples(samples, self._limits)
             spared = self._spared(samples, late)
             first, lost, self._interruptions = self._frame - spared, self._lost, 0
             held_before = self._hold is not None
+            if early is not None:
+                self._early = Early(first + late, first + late + early[0], early[1])
             self._run(samples[spared:], cancel, on_block)
             self._hold = hold
             self._fill(first + len(samples) + late - self._frame, cancel)
@@ -128,7 +135,7 @@ class Port:
 
     def exchange(self, samples: FloatArray) -> RecordedBlock:
         """Play one block (n, outputs) as it is, for what runs live; checked against the limit like everything else."""
-        self._check(samples)
+        check_samples(samples, self._limits)
         block = self._stream.exchange(samples)
         self._last = samples[-1] if len(samples) else self._last
         return block
@@ -156,22 +163,6 @@ class Port:
 
     # --- inside -----------------------------------------------------------------------------------------------------
 
-    def _check(self, samples: FloatArray) -> None:
-        if samples.ndim != 2 or samples.shape[1] != self.outputs:
-            raise InputError(
-                f"The stimulus has {samples.shape[-1]} columns, the device {self.outputs} outputs.",
-                hint="Choose another rig.",
-            )
-        if not samples.size or max(float(samples.max()), -float(samples.min())) <= float(np.min(self._limits)):
-            return  # below the lowest limit nothing needs to be told apart
-        peaks = np.max(np.abs(samples), axis=0, initial=0.0)
-        if not np.all(peaks <= self._limits * (1 + 1e-9)):
-            worst = int(np.argmax(np.where(np.isfinite(peaks), peaks - self._limits, np.inf)))
-            raise InputError(
-                f"The stimulus reaches {peaks[worst]:.4g} of full scale on output {worst + 1}, above the ceiling of "
-                f"{self._limits[worst]:.4g}.", hint="Lower the level.",
-            )  # fmt: skip
-
     def _spared(self, samples: FloatArray, late: int) -> int:
         """Frames of silence with which samples begin that need not be played: what answers them is on its way in already.
 
@@ -189,12 +180,14 @@ class Port:
         return min(late, silent)
 
     def _run(self, samples: FloatArray, cancel: threading.Event | None, on_block: OnBlock | None) -> None:
-        size = self.settings.block_frames
-        for start in range(0, len(samples), size):
+        start = 0
+        while start < len(samples):
             if cancel is not None and cancel.is_set():
                 self._fade(samples[start:] if start else None)
                 raise Cancelled
-            block = self._send(samples[start : start + size])
+            stop = start + self._room()
+            block = self._send(samples[start:stop])
+            start = stop
             if on_block is not None:
                 on_block(block)
 
@@ -205,18 +198,26 @@ class Port:
         self._lost += block.lost_frames
         self._interruptions += block.interruptions
         self._heard.add(block)
+        early = self._early
+        if early is not None and self._frame >= early.last:
+            self._early = None
+            early.give(self._heard.between(early.first, early.last))
         return block
+
+    def _room(self) -> int:
+        """Frames of the next block: it ends where somebody waits for what is heard up to there."""
+        size = self.settings.block_frames
+        return size if self._early is None else max(1, min(size, self._early.last - self._frame))
 
     def _fill(self, frames: int, cancel: threading.Event | None = None) -> None:
         """Go on for so many frames with the held tone, or with silence."""
-        size = self.settings.block_frames
         while frames > 0:
             if cancel is not None and cancel.is_set():
                 self._fade(None)
                 raise Cancelled
-            count = min(size, frames)
+            count = min(self._room(), frames)
             samples = np.zeros((count, self.outputs)) if self._hold is None else self._hold(count)
-            self._check(samples)
+            check_samples(samples, self._limits)
             self._send(samples)
             frames -= count
 
@@ -238,6 +239,7 @@ class Port:
                     self._answered = max(self._answered, self._frame)
 
     def _fade(self, rest: FloatArray | None) -> None:
+        self._early = None
         if not np.any(self._last):
             return
         if self._stream.hush():
@@ -269,7 +271,7 @@ class Port:
         rate, first = self.settings.rate_hz, self._frame
         sound = chirp(rate, self._probe)
         samples = np.repeat(sound[:, None], self.outputs, axis=1)
-        self._check(samples)
+        check_samples(samples, self._limits)
         self._run(samples, None, None)
         lag = None
         for longest in _LISTENS_S:  # what answers soon need not be waited for

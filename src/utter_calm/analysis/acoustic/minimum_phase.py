@@ -13,6 +13,7 @@ _EDGE_OCTAVES, _STEEPEST = 1 / 6, 8.0
 _LEAST = 1e-9
 _POWERS = (1.0, 3.0)
 _HELD = 1e-3
+_BEYOND, _FINE, _READ = 10.0, 1 << 16, (0.05, 0.5)
 
 
 def minimum_phase(magnitude: FloatArray, low: int, high: int) -> FloatArray:
@@ -93,3 +94,28 @@ def delay_beyond(
     turns = np.linalg.solve(weighted.T @ weighted + held, weighted.T @ (rest * weight))
     slope = float(turns[1]) / band_hz[1] + rough
     return -slope / (2 * np.pi), phase_rad + turns[2] * terms[0] + turns[3] * terms[1]
+
+
+def later_than_minimum_phase(frequency_hz: FloatArray, admittance: ComplexArray) -> tuple[float, float]:
+    """Seconds by which an admittance (n,) over rising Hz is later than its minimum phase, and their standard uncertainty.
+
+    Its phase is no sampled filter's, so it is followed beyond what was seen: there it may fall as slowly as it ends, or as an
+    inductance does. Between the two lies the answer, and half of what they differ by is how sure it is.
+    """
+    top = float(frequency_hz[-1])
+    grid = np.linspace(0.0, _BEYOND * top, _FINE + 1)
+    seen = np.interp(grid, frequency_hz, admittance.real) + 1j * np.interp(grid, frequency_hz, admittance.imag)
+    low, high = max(1, int(np.ceil(frequency_hz[0] / grid[1]))), int(top / grid[1])
+    level = _continued(np.log(np.maximum(np.abs(seen), _LEAST * float(np.max(np.abs(seen))))), low, high)
+    steeper = np.zeros(len(grid))
+    falls = (level[high + 1] - level[-1]) / np.log(len(level) / (high + 1))
+    steeper[high + 1 :] = -max(0.0, 1.0 - falls) * np.log(grid[high + 1 :] / grid[high + 1])
+    inside = slice(int(high * _READ[0]), int(high * _READ[1]))
+    f = grid[inside]
+
+    def delay(phase: FloatArray) -> float:
+        return float(-np.dot(phase, f) / np.dot(f, f) / (2 * np.pi))
+
+    left = np.unwrap(np.angle(seen * np.exp(-1j * _phase_of(level)))[: high + 1])[inside]
+    slow, half = delay(left), delay(_phase_of(steeper)[inside]) / 2
+    return slow - half, abs(half)
