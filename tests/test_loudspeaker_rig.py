@@ -226,6 +226,9 @@ def test_a_vented_box_close_by_is_cone_and_port_together():
     sure = np.interp(f, trace.x, trace.uncertainty / trace.magnitude)
     assert np.all(np.abs(off) < sure)
     assert sure[0] > 4 * sure[-1]
+    heard = given(replace(port, traces=tuple(replace(t, y_unit="1") if t.name == "response" else t for t in port.traces)))
+    with pytest.raises(MeasurementError, match="for the take at the port the microphone was not calibrated"):
+        SplicedResponse().deduce(settings, {**takes, "port": (heard,)})
     f = np.geomspace(25, 150, 20)
     missing = SplicedResponse().deduce(replace(settings, port="", band_low_hz=70.0, band_high_hz=140.0), takes)
     alone = missing.trace("response")

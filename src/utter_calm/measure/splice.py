@@ -113,7 +113,7 @@ class SplicedResponse(Deduction[SpliceSettings]):
         near, far = (_response(takes[key][0]) for key in ("near", "far"))
         mouth = None
         if settings.port and "port" in takes:
-            f, value = _curve(_response(takes["port"][0]))
+            f, value = _curve(_like(near, _response(takes["port"][0])))
             # each take counts from its own direct sound; cone and port add by the clock that they share
             late = _delay(takes["port"][0]) - _delay(takes["near"][0])
             mouth = (f, np.asarray(value * np.exp(-2j * np.pi * f * late)), settings.metres(settings.port, "port") / across)
@@ -136,8 +136,8 @@ class SplicedResponse(Deduction[SpliceSettings]):
             out.trust.append(Trust("front_fitted", text, grave=False))
         whole_from = None if mouth is not None else add_port_missing(out, found, _curve(near), _held(near, near.uncertainty))
         away = _distance(takes["far"][0])
-        add_spliced(out, found, radius_m=across / 2, unit=far.y_unit, distance_m=away, channel=far.channel, whole_from=whole_from,
-                    spread=spread_of(found, near, far))  # fmt: skip
+        add_spliced(out, found, radius_m=across / 2, unit=far.y_unit, distance_m=away if near.y_unit == far.y_unit else None,
+                    channel=far.channel, whole_from=whole_from, spread=spread_of(found, near, far))  # fmt: skip
         f, value = _curve(near)
         value = value * (baffle_step(f, wide) if wide is not None else 1.0) * found.gain
         top = near_field_to(across / 2)
@@ -155,6 +155,18 @@ def _response(given: Given) -> Trace:
     if found is None or found.phase_rad is None:
         raise MeasurementError("A take has no response with its phase.", hint="Take it again.")
     return found
+
+
+def _like(cone: Trace, port: Trace) -> Trace:
+    """What was heard in the port, where it can be added to what was heard at the cone."""
+    if cone.y_unit != port.y_unit:
+        without = "port" if cone.y_unit == "Pa/V" else "cone"
+        raise MeasurementError(
+            f"Cone and port cannot be added: for the take at the {without} the microphone was not calibrated, "
+            "for the other it was.",
+            hint=f"Take the one at the {without} again.",
+        )
+    return port
 
 
 def _curve(trace: Trace) -> tuple[FloatArray, ComplexArray]:
