@@ -162,6 +162,9 @@ class StepKind(Kind[S]):
         """What loads a second process for a part of the analysis that it can compute beside; None where there is no such part."""
         return None
 
+    def get_ready(self, settings: S, rig: Rig) -> None:
+        """Do what takes its time in the first take only, while nobody waits for it; called on any thread."""
+
     def measures_while_playing(self, settings: S) -> bool:  # noqa: ARG002
         """Whether nearly all is computed when the sound is over, so that nobody else need compute it."""
         return False

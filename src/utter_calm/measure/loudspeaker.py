@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from functools import cache, partial
@@ -14,7 +15,7 @@ from utter_calm.analysis.acoustic.loudspeaker import Loudspeaker, analyze_loudsp
 from utter_calm.analysis.excitation import Excitation
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import ComplexArray
-from utter_calm.errors import MeasurementError
+from utter_calm.errors import MeasurementError, UtterCalmError
 from utter_calm.measure.acoustic_declared import READINGS, TRACES
 from utter_calm.measure.acoustic_impedance import (
     HeardImpedance,
@@ -48,6 +49,7 @@ from utter_calm.measure.usable import usable_part
 from utter_calm.quantities import si_text
 from utter_calm.rig import CURRENT, MICROPHONE, Rig
 
+_FAINT = 1e-3
 _ROOM_HEARD = "No window was set: the room is in the response. Its −10 dB ends and its tolerance are read by third octaves."
 
 
@@ -123,6 +125,15 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
     def rehearsal(self) -> Callable[[], None]:
         """The current is computed beside the sound."""
         return rehearse
+
+    def get_ready(self, settings: LoudspeakerSettings, rig: Rig) -> None:
+        """Have the stimulus and its transform, and all that an analysis makes once and keeps, by one of the stimulus itself."""
+        volts = self.stimulus(settings).volts
+        heard = np.repeat(_FAINT * np.roll(volts, settings.rate_hz // 500)[:, None], len(rig.recorded), axis=1)
+        with contextlib.suppress(UtterCalmError):
+            self.analyze(settings, Capture(heard, settings.rate_hz, rig.recorded, rig, drive_known=True))
+        if any(c.role == CURRENT for c in rig.recorded):
+            rehearse()
 
     def stimulus(self, settings: LoudspeakerSettings) -> Stimulus:
         """Give the sweep between two silences."""

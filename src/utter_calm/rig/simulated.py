@@ -166,7 +166,8 @@ class SimulatedDevice:
                 rate_hz, self.load_ohm, dict(self._positions), seed, self.rig.sense_ohm, leads, self.rig.sense_side or "low",
                 self._file, self._folder,
             )  # fmt: skip
-            return CATALOGUE[self._unit].make(bench)
+            entry = CATALOGUE[self._unit]
+        return entry.make(bench)  # the first of its kind takes its time: whoever switches does not wait for that
 
     def open(self, settings: StreamSettings) -> SimulatedStream:
         """Open a stream."""

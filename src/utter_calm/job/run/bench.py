@@ -74,6 +74,11 @@ class Bench:
         self.device, self.standing, self.moved_at = device, (), time.monotonic()
         self.control = device if isinstance(device, SimulatedDevice) else None
 
+    def get_ready(self, rate_hz: int) -> None:
+        """Have a stand-in ready: the first of its kind takes its time to be made. A sound device is left alone until it is used."""
+        if isinstance(self.device, SimulatedDevice):
+            self.device.stand_in(rate_hz, 1)
+
     def close(self) -> None:
         """Let its instruments go, quiet, and the device; whoever measures on it again has them anew."""
         if isinstance(self.control, BenchControl):

@@ -22,6 +22,7 @@ from utter_calm.quantities import Measured, number_of, si_text
 from utter_calm.ui.state.countdown import Countdown, loud_words
 from utter_calm.ui.state.newest import Newest
 from utter_calm.ui.state.outliving import let_go
+from utter_calm.ui.state.ready import Ready
 from utter_calm.ui.state.soaking import Soaking
 from utter_calm.ui.state.worker import AskingWorker, Computation, RunWorker, WatchWorker
 
@@ -44,6 +45,7 @@ class JobSession(Soaking):
         self._keep_when_settled = False
         self._countdown = Countdown(self.cautioned.emit, self)
         self.trial.settled.connect(self._settled)
+        self._ready = Ready(self)
 
     def store_document(self, document: JobDocument) -> bool:
         """Write a document, and have the bench of its rig; what runs above a ceiling that was lowered is stopped."""
