@@ -32,6 +32,7 @@ from utter_calm.present.words import title_lines
 from utter_calm.quantities import read_value, si_text, value_text
 from utter_calm.quantities.parse import parse_list
 from utter_calm.report.svg import plot_svg
+from utter_calm.rig import acoustic_rig, stereo_rig
 
 X = np.geomspace(20, 20_000, 40)
 
@@ -126,7 +127,9 @@ def test_an_impedance_stands_on_a_logarithmic_scale_with_its_unit():
     assert 10 ** view.curves[0].y[0] == pytest.approx(0.045)
     svg = plot_svg(view)
     assert "impedance in Ω" in svg
-    assert ">50 m<" in svg or ">0.050<" in svg or ">50m<" in svg
+    assert ">0.05<" in svg
+    small = plot_svg(plot_view([take("impedance", [curve("output_impedance", 5e-5, unit="ohm")])], "impedance"))
+    assert ">50µ<" in small
 
 
 def test_a_power_series_is_a_table_with_a_row_for_each_load_and_channel(tmp_path):
@@ -173,6 +176,33 @@ def test_stepped_and_swept_are_laid_over_each_other_with_what_limits_the_sweep()
 def test_curves_of_one_name_are_told_by_their_channel_alone():
     one = take("impedance", [curve("output_impedance", 0.045, c, unit="ohm") for c in (1, 2)])
     assert [c.label for c in plot_view([one], "impedance").curves] == ["ch 1", "ch 2"]
+
+
+def test_sound_and_current_are_drawn_one_at_a_time():
+    """A current stood on an axis of sound pressure, as -36 dB SPL."""
+    one = take("multitone", [curve("spectrum", 1e-2, 1, unit="Pa"), curve("spectrum", 5e-3, 2, unit="A")])
+    floor = take("multitone", [curve("spectrum", 1e-4, 1, unit="Pa"), curve("spectrum", 1e-1, 2, unit="A")], role=FLOOR)
+    view = plot_view([one], "spectrum", floor=floor)
+    assert view.y.view.label == "dB SPL"
+    assert [c.channel for c in view.curves] == [1]
+    assert any("Channel 2, in A" in note for note in view.notes)
+    assert view.floor is None or np.max(view.floor.y) < np.min(view.curves[0].y)
+    alone = plot_view([one], "spectrum", channels=frozenset({2}))
+    assert (alone.y.view.label, alone.y.decades) == ("A", True)
+    assert [c.channel for c in alone.curves] == [2]
+    assert not alone.notes
+    volts = take("multitone", [curve("spectrum", 1e-2, 1, unit="V")])
+    assert [c.channel for c in plot_view([volts, one], "spectrum").curves] == [1]  # the one in focus says in what
+    assert not plot_view([take("multitone", [curve("spectrum", 1.0, c, unit="V") for c in (1, 2)])], "spectrum").notes
+
+
+def test_values_side_by_side_are_told_apart_where_a_current_stands_beside_a_sound():
+    readings = [Reading("sfdr", channel, 100.0, "1") for channel in (1, 2)]
+    for rig, whose in ((acoustic_rig(), ("microphone", "current")), (stereo_rig(), ())):
+        one = take("multitone", [], readings=readings)
+        assert panel_view(replace(one, facts=replace(one.facts, rig=rig)), ()).heard_by == whose
+    sound_only = take("multitone", [], readings=readings[:1])
+    assert panel_view(replace(sound_only, facts=replace(sound_only.facts, rig=acoustic_rig())), ()).heard_by == ()
 
 
 def test_a_few_points_are_marked_not_only_joined():

@@ -16,6 +16,7 @@ from utter_calm.measure.loudspeaker import LoudspeakerSweep
 from utter_calm.rig import SoundAddress, SoundDevice
 from utter_calm.standins import loudspeaker as stand_in
 from utter_calm.ui.state import ready
+from utter_calm.ui.state.newest import Newest
 
 
 @pytest.fixture
@@ -49,6 +50,25 @@ def test_what_is_chosen_is_made_ready_once_some_moments_after_the_last_press(win
     idle(qtbot)
     assert made == [48_000, 2.0, 48_000]  # what is measured has the processors to itself
     monkeypatch.undo()
+
+
+def test_a_job_that_is_closed_makes_nothing_ready_any_more(window, qtbot, tmp_path, made):
+    begin_job(window, tmp_path / "l.calm", kind="Loudspeaker", behind="stand-in: ceiling loudspeaker")
+    session = window.workspace.session  # kept: it is not gone before its timer
+    window.close_job()
+    idle(qtbot)
+    assert not made
+    del session
+
+
+def test_who_was_told_to_end_asks_nothing_any_more(qtbot):
+    newest, asked = Newest(), []
+    thread = newest.end()
+    newest.ask(lambda: asked.append(1))
+    qtbot.wait(50)
+    assert thread is None
+    assert not asked
+    assert newest.end() is None  # none was begun
 
 
 def test_what_cannot_be_made_ready_is_for_the_run_to_say(window, qtbot, tmp_path, monkeypatch):

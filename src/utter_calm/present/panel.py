@@ -18,6 +18,7 @@ from utter_calm.present.values import beside_text, floor_value, phase_text, read
 from utter_calm.present.words import label
 from utter_calm.quantities import Conditions, Scale, Shown, part_text, quantity, si_text, values_text
 from utter_calm.quantities.text import fixed
+from utter_calm.rig import Channel
 
 _POWER = "power"
 
@@ -82,13 +83,14 @@ class ClaimView:
 
 @dataclass(frozen=True, slots=True)
 class PanelView:
-    """All that stands beside a plot."""
+    """All that stands beside a plot; ``heard_by`` says whose each of a row's values is, where its channels are of unlike roles."""
 
     main: tuple[ReadingView, ...]
     others: tuple[ReadingView, ...]
     claims: tuple[ClaimView, ...]
     trust: tuple[str, ...]
     trust_is_grave: bool
+    heard_by: tuple[str, ...] = ()
 
 
 def panel_view(take: ShownResult, verdicts: Sequence[Verdict], repeats: Sequence[TakeSummary] = ()) -> PanelView:
@@ -109,7 +111,15 @@ def panel_view(take: ShownResult, verdicts: Sequence[Verdict], repeats: Sequence
         claims=tuple(claim_view(v, take.facts.kind) for v in verdicts),
         trust=tuple(grave or [t.text for t in take.result.trust]),
         trust_is_grave=bool(grave),
+        heard_by=_heard_by(take, channels),
     )
+
+
+def _heard_by(take: ShownResult, channels: Sequence[Channel]) -> tuple[str, ...]:
+    """Roles of the channels whose readings stand side by side, where these differ: a current beside a sound."""
+    numbers = sorted({r.channel for r in take.result.readings if 0 < r.channel <= len(channels)})
+    roles = tuple(channels[n - 1].role for n in numbers)
+    return roles if len(set(roles)) > 1 else ()
 
 
 def with_family(view: PanelView, shown: Sequence[ShownResult]) -> PanelView:

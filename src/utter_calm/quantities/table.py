@@ -22,11 +22,12 @@ def _log(unit: str) -> View:
 
 _FS, _PA = ("FS", "level_fs"), ("Pa", "sound_pressure")
 _ALL = (
-    Quantity("level", "level", "V", (_linear("V"), _DBV, _DBU), axis="dbv", in_other=(_FS, _PA, ("A", "current"))),
-    Quantity("small_level", "level", "V", (_linear("V"), _DBV), axis="dbv", in_other=(_FS, _PA, ("A", "current"))),
+    Quantity("level", "level", "V", (_linear("V"), _DBV, _DBU), axis="dbv", in_other=(_FS, _PA, ("A", "current_level"))),
+    Quantity("small_level", "level", "V", (_linear("V"), _DBV), axis="dbv", in_other=(_FS, _PA, ("A", "current_level"))),
     Quantity("level_fs", "level", "FS", (_linear("FS"), _DBFS), axis="dbfs"),
     Quantity("sound_pressure", "sound pressure", "Pa", (_SPL, _linear("Pa")), axis="spl", in_other=(("V", "level"), _FS)),
     Quantity("current", "current", "A", (_linear("A"), _log("A")), in_other=(("V", "level"), _FS)),
+    Quantity("current_level", "current", "A", (_linear("A"), _log("A")), axis="log"),
     Quantity("voltage", "voltage", "V", (_linear("V"), _log("V")),
              in_other=(("FS", "samples"), ("Pa", "instantaneous_pressure"), ("A", "current"))),
     Quantity("samples", "part of full scale", "FS", (_linear("FS"),)),

@@ -153,7 +153,7 @@ def height_ticks(low: float, high: float, *, percent: bool, decades: bool, step:
     if percent:
         return percent_ticks(low, high, step)
     if decades:
-        return [(math.log10(v), str(si_text(v, "", digits=2)).strip()) for v in log_ticks(10.0**low, 10.0**high)[0]]
+        return [(math.log10(v), tick_text(v)) for v in log_ticks(10.0**low, 10.0**high)[0]]
     ticks, _ = linear_ticks(low, high)
     if step:
         ticks = _stepped(low, high, step) or ticks

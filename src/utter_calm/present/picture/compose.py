@@ -15,6 +15,7 @@ from utter_calm.measure.kinds import declared, declared_trace, kind_of
 from utter_calm.measure.pictures import NYQUIST, PARTS, PlotSpec
 from utter_calm.measure.result import FloatArray, Trace
 from utter_calm.present.picture.axes import Look, look_of, with_axes
+from utter_calm.present.picture.one_unit import of_one_unit, with_units
 from utter_calm.present.picture.over import chosen_over, over_something
 from utter_calm.present.picture.plane import plane_picture
 from utter_calm.present.picture.points import points_read
@@ -80,6 +81,8 @@ def plot_view(
         shown = [over_something(one, spec, scale) for one in shown]
         floor = None if floor is None else over_something(floor, spec, scale, load_ohm=shown[-1].facts.load_ohm)
         spec = replace(spec, x=scale.quantity, x_view=scale.view, x_title=scale.title)
+    shown, units, apart = of_one_unit(shown, spec, channels)
+    floor = None if floor is None else with_units(floor, units)
     smoothing = smoothing if can_be_smoothed(spec) else 0
     if smoothing:
         shown = [smoothed(one, spec, smoothing) for one in shown]
@@ -101,7 +104,7 @@ def plot_view(
     view = with_axes(spec, look, (title, differs, same), curves, floor_curve, bounds, shown, points)
     if reference is None:
         view = ranged(view, range_for(ranges, spec_key, over))
-    return replace(view, notes=(*_limits(shown, comparison), *view.notes))
+    return replace(view, notes=(*_limits(shown, comparison), *view.notes, *apart))
 
 
 def _fits(claim: Claim, shown: Sequence[Shown]) -> bool:

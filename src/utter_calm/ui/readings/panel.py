@@ -131,7 +131,8 @@ class ReadingsPanel(QWidget):
     def show_view(self, view: PanelView, subtitle: str, note: str | None) -> None:
         """Show a take's readings; a note of None hides the note's field."""
         self._view = view
-        self.subtitle.setText(subtitle)
+        whose = f"side by side: {', '.join(view.heard_by)}" if view.heard_by else ""
+        self.subtitle.setText("\n".join(line for line in (subtitle, whose) if line))
         self._fill()
         self._set_claims(view.claims)
         self.more.setVisible(bool(view.others))

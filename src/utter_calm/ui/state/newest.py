@@ -71,9 +71,12 @@ class Newest(QObject):
         super().__init__(parent)
         self._number = 0
         self._asker: _Asker | None = None
+        self._over = False
 
     def ask(self, function: Callable[[], object]) -> int:
-        """Ask; give the number of the question."""
+        """Ask; give the number of the question. Once it was told to end nothing is asked any more: nobody would end that."""
+        if self._over:
+            return self._number
         if self._asker is None:
             self._asker = _Asker(self)
             self._asker.answered.connect(self._answer)
@@ -90,6 +93,7 @@ class Newest(QObject):
     def end(self) -> QThread | None:
         """Tell the thread to end, and give it to be waited for; an answer on its way is not shown."""
         self.forget()
+        self._over = True
         asker, self._asker = self._asker, None
         if asker is not None:
             asker.end()

@@ -34,6 +34,10 @@ class Ready(QObject):
             changed.connect(self._timer.start)
         self._timer.start()
 
+    def end(self) -> None:
+        """Make nothing ready any more."""
+        self._timer.stop()
+
     def _begin(self) -> None:
         session = self._session
         if session.busy or session.job.read_only:

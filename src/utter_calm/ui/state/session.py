@@ -261,6 +261,7 @@ class JobSession(Soaking):
     def close(self, *, wait_ms: int) -> None:
         """Stop everything and let the file go; whoever listens hears nothing any more, for there is nothing to look at."""
         self.blockSignals(True)
+        self._ready.end()
         self.cancel()
         ending = (self.trial.end(), *(asker.end() for asker in self._askers))
         threads = [t for t in (self._worker, self._watcher, *ending, *self._computations) if t is not None]
