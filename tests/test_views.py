@@ -375,6 +375,20 @@ def test_densities_and_phases_have_their_units():
     assert str(reading_text(Reading("input_capacitance", 1, 6.8e-10, "F", 1e-11))).endswith("pF")
 
 
+def test_of_a_curve_from_elsewhere_no_settings_are_told():
+    """A maker's curve was told to be unlike in 22 settings, and to be of the same sweep, which nobody knows."""
+    settings = {"start_hz": 20.0, "stop_hz": 20_000.0, "duration_s": 2.0, "level_v": 1.0, "band_low_hz": 100.0, "band_high_hz": 1e4}
+    here = Facts("loudspeaker", "Wedge", (("situation", "in a room"),), settings)
+    maker = replace(here, unit="maker", settings={})
+    differs, same = title_lines([maker, here])
+    assert differs == "maker and Wedge"
+    assert same.startswith("situation in a room; sweep 20 Hz to 20 kHz in 2 s at 1.00 V")
+    assert same.endswith("; how maker was taken is not known")
+    louder = replace(here, unit="Wedge 2", settings={**settings, "level_v": 2.0})
+    differs, same = title_lines([maker, here, louder])
+    assert differs == "maker, Wedge and Wedge 2; level at the output not alike"
+
+
 def test_takes_are_told_apart_by_their_conditions_where_those_do():
     """A caption of nine lines said every height that was known of one and not of the other."""
     here = Facts("loudspeaker", "Wedge", (("situation", "in a room"),), {"source_m": 1.0, "wall_m": 3.4, "microphone_m": 1.2})

@@ -40,15 +40,19 @@ class Comparison:
 
 
 def compare(takes: Sequence[Facts]) -> Comparison:
-    """Compare what was set when the takes were taken: unit, conditions, settings, and which one of equals."""
+    """Compare what was set when the takes were taken: unit, conditions, settings, and which one of equals.
+
+    Of a curve that came from elsewhere nobody knows the settings: those are compared among the others.
+    """
     rows = [_facts(take) for take in takes]
     names = list(dict.fromkeys(name for row in rows for name in row))
     same: list[tuple[str, Value]] = []
     differs: list[tuple[str, tuple[Value, ...]]] = []
     for name in names:
         values = tuple(row.get(name, NOTHING) for row in rows)
-        if len(set(values)) == 1:
-            same.append((name, values[0]))
+        known = {v for v, take in zip(values, takes, strict=True) if take.settings or not name.startswith(SETTING)}
+        if len(known) == 1:
+            same.append((name, known.pop()))
         else:
             differs.append((name, values))
     if len(takes) > 1 and not differs:

@@ -75,8 +75,15 @@ def title_lines(takes: Sequence[Facts]) -> tuple[str, str]:
     labels = [label(comparison, index, kind) for index in range(len(takes))]
     beside = [name for name, _ in comparison.differs if name not in dict(_apart(comparison))]
     too = [_without_aside(f.label)[0] for f in setting_fields(kind_of(kind).settings_type) if f"{SETTING}{f.name}" in beside]
-    differs = " and ".join([", ".join(labels[:-1]), labels[-1]]) if labels else ""
-    return f"{differs}; {_few(too)} not alike" if too else differs, f"{same_text}: the same"
+    differs = _listed(labels)
+    unknown = _listed([name for name, take in zip(labels, takes, strict=True) if not take.settings])
+    alike = f"{same_text}; how {unknown} was taken is not known" if unknown else f"{same_text}: the same"
+    return f"{differs}; {_few(too)} not alike" if too else differs, alike
+
+
+def _listed(names: Sequence[str]) -> str:
+    """Names in a row, the last after an *and*."""
+    return " and ".join(n for n in (", ".join(names[:-1]), *names[-1:]) if n)
 
 
 def _few(names: Sequence[str]) -> str:
@@ -96,14 +103,15 @@ def _signal(take: Facts) -> str:
 def _settings_in_short(takes: Sequence[Facts], comparison: Comparison) -> str:
     """The few settings that a reader needs, when they are the same for all."""
     same = {name.removeprefix(SETTING) for name, _ in comparison.same if name.startswith(SETTING)}
-    values = takes[0].settings or {}
+    known = [take for take in takes if take.settings] or takes
+    values = known[0].settings or {}
     parts = []
-    played = {_signal(take) for take in takes}
+    played = {_signal(take) for take in known}
     level = values.get("level_v")
     what = played.pop() if len(played) == 1 else ""
     if what:
-        known = "level_v" in same and isinstance(level, float | int)
-        parts.append(f"{what} at {si_text(float(level), 'V', digits=3)}" if known else what)  # type: ignore[arg-type]
+        told = "level_v" in same and isinstance(level, float | int)
+        parts.append(f"{what} at {si_text(float(level), 'V', digits=3)}" if told else what)  # type: ignore[arg-type]
     if {"band_low_hz", "band_high_hz"} <= same and "band_low_hz" in values:
         low, high = (si_text(float(values[f"band_{end}_hz"]), "Hz", digits=2) for end in ("low", "high"))
         parts.append(f"band {low} to {high}")
