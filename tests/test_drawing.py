@@ -10,7 +10,7 @@ from utter_calm.present.palette import LIGHT
 from utter_calm.present.picture.axis import Axis
 from utter_calm.present.picture.draw import curve_items, draw
 from utter_calm.present.picture.drawing import Image, Path, Text
-from utter_calm.present.picture.view import CurveView, PlotView, SurfaceView
+from utter_calm.present.picture.view import CurveView, PlotView, PointView, SurfaceView
 from utter_calm.quantities import quantity
 
 
@@ -104,3 +104,15 @@ def test_each_contour_is_called_by_its_level_beside_it(narrow):
         line = 60 * -level / (3.0 * narrow * (np.exp(here) / 1000) ** 0.8)
         rows = [image.y + (180 - s * line) / 360 * image.height for s in (1, -1)]
         assert min(abs(word.y - word.size / 2 - r) for r in rows) < 4 * word.size
+
+
+@pytest.mark.parametrize(("edge", "side"), [(None, "start"), (230.0, "end"), (150.0, "start"), (19_000.0, "start")])
+def test_no_edge_of_the_band_runs_through_what_a_point_says(edge, side):
+    curve = CurveView(np.geomspace(20, 20_000, 50), np.zeros(50))
+    axis = Axis("frequency", quantity("frequency").view("log"), 20.0, 20_000.0, True)
+    points = (PointView(200.0, 0.0, 0, "200 Hz"),)
+    edges = () if edge is None else (("band_low_hz", edge),)
+    y = Axis("gain", quantity("gain").first, -10.0, 10.0)
+    view = PlotView("", "", "", axis, y, (curve,), points=points, edges=edges)
+    drawing, _ = draw(view, 760, 380, LIGHT)
+    assert [w.anchor for w in drawing.words if isinstance(w, Text) and w.text == "200 Hz"] == [side]

@@ -12,6 +12,7 @@ from utter_calm.present.palette import Palette
 from utter_calm.present.picture.axis import height_ticks, linear_ticks, log_ticks, percent_ticks, tick_text
 from utter_calm.present.picture.curve_labels import curve_labels, cut
 from utter_calm.present.picture.draw_crowd import crowd_items
+from utter_calm.present.picture.draw_marks import LETTER_WIDTH, flags_drawn, points_drawn
 from utter_calm.present.picture.draw_polar import polar_grid
 from utter_calm.present.picture.draw_surface import surface_items
 from utter_calm.present.picture.drawing import Dots, Drawing, FloatArray, Frame, Item, Path, Text
@@ -21,8 +22,7 @@ from utter_calm.present.picture.view import BoundView, CurveView, PlotView
 
 _FEW, _CROWD = 8, 24
 _BEYOND = 500.0
-_FLAG_ROWS = 3
-_LETTER_WIDTH, _LABEL_GAP = 0.6, 5.0
+_LABEL_GAP = 5.0
 
 
 def draw(
@@ -54,9 +54,9 @@ def draw(
     drawing.under += [_bound(mapper, bound, palette) for bound in view.bounds]
     drawing.over += curves_drawn(mapper, view.curves, palette)
     drawing.words += levels
-    drawing.words += _points_read(mapper, palette, style)
+    drawing.words += points_drawn(mapper, palette, style)
     drawing.words += _labels(mapper, palette, style)
-    drawing.words += _flags(mapper, palette, style)
+    drawing.words += flags_drawn(mapper, palette, style)
     return drawing, mapper
 
 
@@ -89,7 +89,7 @@ def _grid(mapper: Mapper, palette: Palette, style: Style) -> list[Item]:
         out.append(_upright(mapper, value, palette.grid, 1))
     words = [] if view.above else [(float(mapper.x(v)), tick_text(v, step), v) for v in major]
     for at, text in _apart(words, style.letters):
-        at = min(at, mapper.width - 0.5 * _LETTER_WIDTH * style.letters * len(text) - 1)  # the last one is not cut  # noqa: PLW2901
+        at = min(at, mapper.width - 0.5 * LETTER_WIDTH * style.letters * len(text) - 1)  # the last one is not cut  # noqa: PLW2901
         out.append(Text(at, frame.bottom + 16 * unit, text, palette.soft_text, style.letters, "middle"))
     heights = (
         percent_ticks(window.y_low, window.y_high, view.y.step)
@@ -142,7 +142,7 @@ def _apart(labels: list[tuple[float, str, float]], letters: float) -> list[tuple
     kept: list[tuple[float, float, str]] = []
     for rank in sorted({_rank(value) for _, _, value in labels}):
         of_rank = [
-            (at, _LETTER_WIDTH * letters * len(text) / 2 + _LABEL_GAP / 2, text)
+            (at, LETTER_WIDTH * letters * len(text) / 2 + _LABEL_GAP / 2, text)
             for at, text, value in labels
             if _rank(value) == rank
         ]
@@ -257,44 +257,3 @@ def _labels(mapper: Mapper, palette: Palette, style: Style) -> list[Item]:
             text = cut(f"claim: {bound.label}", frame.right - x, style)
             out.append(Text(x, min(at + 14, frame.bottom - 4), text, palette.text, style.letters))
     return out
-
-
-def _points_read(mapper: Mapper, palette: Palette, style: Style) -> list[Item]:
-    """Rings where readings stand on their curves, with a word where there is room for one."""
-    frame, out = mapper.frame, list[Item]()
-    for point in mapper.view.points:
-        at, height = float(mapper.x(point.x)), float(mapper.y(point.y))
-        if not (frame.left <= at <= frame.right and frame.top <= height <= frame.bottom):
-            continue
-        out.append(Dots(np.array([[at, height]]), 4.2, palette.hues[point.hue % len(palette.hues)]))
-        out.append(Dots(np.array([[at, height]]), 2.2, palette.ground))
-        if point.label:
-            late = at > frame.left + 0.5 * frame.width
-            below = min(height + 1.7 * style.letters, frame.bottom - 4)
-            start = at - 6 - _LETTER_WIDTH * style.letters * len(point.label) if late else at + 6
-            out.append(_ground(start, below, len(point.label), palette, style))
-            out.append(Text(at + (-6 if late else 6), below, point.label, palette.text, style.letters, "end" if late else "start"))
-    return out
-
-
-def _flags(mapper: Mapper, palette: Palette, style: Style) -> list[Item]:
-    """Dotted lines with their words; neighbours write at different heights, towards the middle, so that none is cut off."""
-    frame, out = mapper.frame, list[Item]()
-    for number, (x, text) in enumerate(mapper.view.flags):
-        at = float(mapper.x(x))
-        if not frame.left <= at <= frame.right:
-            continue
-        out.append(Path(np.array([[at, frame.top], [at, frame.bottom]]), palette.text, 1.2, (2.0, 3.0)))
-        late = at > frame.left + 0.6 * frame.width
-        height = frame.top + style.letters * (1.2 + 1.5 * (number % _FLAG_ROWS))
-        start = at - 5 - _LETTER_WIDTH * style.letters * len(text) if late else at + 5
-        out.append(_ground(start, height, len(text), palette, style))
-        out.append(Text(at + (-5 if late else 5), height, text, palette.text, style.letters, "end" if late else "start"))
-    return out
-
-
-def _ground(left: float, base: float, letters: int, palette: Palette, style: Style) -> Path:
-    """Quiet ground behind words, so that no curve runs through them."""
-    right, top, bottom = left + _LETTER_WIDTH * style.letters * letters, base - style.letters, base + 0.3 * style.letters
-    corners = np.array([[left, top], [right, top], [right, bottom], [left, bottom]])
-    return Path(corners, fill=palette.ground, opacity=0.85)
