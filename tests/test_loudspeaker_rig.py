@@ -171,6 +171,10 @@ def test_break_up_is_told_with_its_q():
     assert result.reading("resonance_1").value == pytest.approx(hertz, rel=5e-3)
     assert result.reading("resonance_1_q").value == pytest.approx(q, rel=0.03)
     assert {s.name for s in result.surfaces} == {"decay_time", "decay_periods"}
+    periods = next(s for s in result.surfaces if s.name == "decay_periods")
+    known = periods.x[np.isfinite(periods.values).any(axis=0)]
+    said = next(t.text for t in result.trust if t.code == "decay_bounded")
+    assert float(said.split("(")[1].split(" ")[0]) == pytest.approx(known[0], rel=0.05)
 
 
 def test_the_step_of_the_front_can_be_measured():

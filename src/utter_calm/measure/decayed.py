@@ -72,6 +72,10 @@ def add_decay(out: ResultBuilder, found: ClearImpulse, gate: Gate | None, cycles
         out.add(f"resonance_{number}_q", channel, one.q, "1")
         out.add(f"resonance_{number}_level", channel, one.amplitude, "1")
     if gate is not None:
-        low = si_text(gate.lowest_hz, "Hz", digits=3)
-        text = f"The window ends after {1e3 * gate.stop_s:.3g} ms: no decay is known after that, and below {low} none at all."
+        lows = [f for f, row in zip(in_periods.frequency_hz, in_periods.amplitude.T, strict=True) if np.any(np.isfinite(row))]
+        low, over = (si_text(f, "Hz", digits=2) for f in (gate.lowest_hz, lows[0] if lows else found.high_hz))
+        text = (
+            f"The window ends after {1e3 * gate.stop_s:.3g} ms: no decay is known after that, and none at all below {low} "
+            f"({over} over periods)."
+        )
         out.trust.append(Trust("decay_bounded", text, grave=False))
