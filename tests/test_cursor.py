@@ -46,7 +46,7 @@ def test_numbers_for_the_clipboard():
 
 
 def test_ticks_of_decades_are_readable():
-    assert [t for _, t in height_ticks(-1.2, 2.1, percent=False, decades=True)][:4] == ["0.10", "0.20", "0.50", "1.0"]
+    assert [t for _, t in height_ticks(-1.2, 2.1, percent=False, decades=True)][:4] == ["0.1", "0.2", "0.5", "1"]
 
 
 def test_a_series_is_drawn_over_what_it_was_measured_over(series_take):
