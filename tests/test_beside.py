@@ -174,6 +174,17 @@ def test_one_that_died_is_replaced_by_the_next_run(helper):
         assert beside.begun(os.getpid)() not in {dead, os.getpid()}
 
 
+def test_one_that_was_made_ready_is_there_for_the_first_run(helper):
+    helper.get_ready(rehearse)
+    wait_until_up(helper)
+    with helper.helping(rehearse):
+        first = beside.begun(os.getpid)()
+        assert first != os.getpid()
+    helper.get_ready(rehearse)
+    with helper.helping(rehearse):
+        assert any(beside.begun(os.getpid)() == first for _ in range(2_000) if not time.sleep(0.001))
+
+
 def test_without_anything_to_load_there_is_none(helper):
     with helper.helping(None):
         assert beside._helper.get() is None

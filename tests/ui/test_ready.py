@@ -12,6 +12,7 @@ from utter_calm.job.document.starts import STARTS
 from utter_calm.job.run.bench import Bench, bench_for
 from utter_calm.measure import loudspeaker, swept
 from utter_calm.measure.acoustic_settings import LoudspeakerSettings
+from utter_calm.measure.beside import Helper
 from utter_calm.measure.loudspeaker import LoudspeakerSweep
 from utter_calm.rig import SoundAddress, SoundDevice
 from utter_calm.standins import loudspeaker as stand_in
@@ -23,6 +24,7 @@ from utter_calm.ui.state.newest import Newest
 def made(monkeypatch):
     """What was made ready, in its order."""
     asked = []
+    monkeypatch.setattr(Helper, "get_ready", lambda _self, _rehearsed: asked.append("helper"))
     monkeypatch.setattr(Bench, "get_ready", lambda _self, rate: asked.append(rate))
     monkeypatch.setattr(LoudspeakerSweep, "get_ready", lambda _self, settings, _rig: asked.append(settings.duration_s))
     return asked
@@ -38,17 +40,17 @@ def test_what_is_chosen_is_made_ready_once_some_moments_after_the_last_press(win
     cell = next(c for c in session.document.cells(session.unit) if c.step == "loudspeaker")
     session.select((cell,))
     assert not made
-    qtbot.waitUntil(lambda: made == [48_000, 2.0], timeout=10_000)
+    qtbot.waitUntil(lambda: made == ["helper", 48_000, 2.0], timeout=10_000)
     session.select(())
     session.select((cell,))
     idle(qtbot)
-    assert made == [48_000, 2.0]
+    assert made == ["helper", 48_000, 2.0]
     session.set_bench("situation", "free field")
-    qtbot.waitUntil(lambda: made == [48_000, 2.0, 48_000], timeout=10_000)
+    qtbot.waitUntil(lambda: made == ["helper", 48_000, 2.0, 48_000], timeout=10_000)
     monkeypatch.setattr(type(session), "busy", property(lambda _self: True))
     session.set_bench("situation", "on the floor")
     idle(qtbot)
-    assert made == [48_000, 2.0, 48_000]  # what is measured has the processors to itself
+    assert made == ["helper", 48_000, 2.0, 48_000]  # what is measured has the processors to itself
     monkeypatch.undo()
 
 
@@ -79,6 +81,7 @@ def test_what_cannot_be_made_ready_is_for_the_run_to_say(window, qtbot, tmp_path
         raise InputError("No.")
 
     monkeypatch.setattr(LoudspeakerSweep, "get_ready", refuse)
+    monkeypatch.setattr(Helper, "get_ready", lambda _self, _rehearsed: None)
     begin_job(window, tmp_path / "l.calm", kind="Loudspeaker", behind="stand-in: ceiling loudspeaker")
     window.workspace.session.warned.connect(said.append)
     qtbot.waitUntil(lambda: bool(tried), timeout=10_000)

@@ -22,6 +22,7 @@ class Helper:
     def __init__(self) -> None:
         self._aside: Aside | None = None
         self._up: Coming[Any] | None = None
+        self._lock = threading.Lock()
 
     @contextlib.contextmanager
     def helping(self, rehearsed: Callable[[], Any] | None) -> Iterator[None]:
@@ -32,16 +33,22 @@ class Helper:
         if rehearsed is None:
             yield
             return
-        if self._aside is None or self._up is None or not self._aside.serves:
-            self.let_go()
-            self._aside = Aside(given=1, gives_way=False)  # who waits computes what it has not begun
-            self._up = self._aside.begin(rehearsed)
+        self.get_ready(rehearsed)
         before = _helper.set(self)
         try:
             yield
         finally:
             _helper.reset(before)
-            self._aside.forget()  # whoever mutes waits for nothing
+            if self._aside is not None:
+                self._aside.forget()  # whoever mutes waits for nothing
+
+    def get_ready(self, rehearsed: Callable[[], Any]) -> None:
+        """Begin it, where it is not there; on any thread."""
+        with self._lock:
+            if self._aside is None or self._up is None or not self._aside.serves:
+                self.let_go()
+                self._aside = Aside(given=1, gives_way=False)  # who waits computes what it has not begun
+                self._up = self._aside.begin(rehearsed)
 
     @property
     def is_up(self) -> bool:

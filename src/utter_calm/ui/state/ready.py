@@ -12,7 +12,9 @@ from PySide6.QtCore import QObject, QTimer
 
 from utter_calm.errors import UtterCalmError
 from utter_calm.job.document import Cell
+from utter_calm.measure.beside import Helper
 from utter_calm.measure.kind import StepKind
+from utter_calm.ui.state.worker import rehearsed_for
 
 if TYPE_CHECKING:
     from utter_calm.ui.state.session import JobSession
@@ -23,9 +25,9 @@ _IDLE_MS, _REMEMBERED = 400, 16
 class Ready(QObject):
     """Makes ready what is chosen, on a thread of its own, some moments after the last press; the same not twice."""
 
-    def __init__(self, session: JobSession) -> None:
+    def __init__(self, session: JobSession, helper: Helper) -> None:
         super().__init__(session)
-        self._session, self._newest = session, session.asker()
+        self._session, self._newest, self._helper = session, session.asker(), helper
         self._newest.failed.connect(session.warned)
         self._known: deque[object] = deque(maxlen=_REMEMBERED)
         self._timer = QTimer(self, interval=_IDLE_MS, singleShot=True)
@@ -60,6 +62,9 @@ class Ready(QObject):
                     ((rate_hz, bench.standing), partial(bench.get_ready, rate_hz)),
                     ((kind.key, settings, plan.rig), partial(kind.get_ready, settings, plan.rig)),
                 ]
+                rehearsed = rehearsed_for(kind, plan.rig)
+                if rehearsed is not None:  # first: it loads on the other processor meanwhile
+                    needed.insert(0, (rehearsed, partial(self._helper.get_ready, rehearsed)))
                 new = [(what, make) for what, make in needed if what not in self._known]
                 self._known.extend(what for what, _ in new)
                 return [make for _, make in new]

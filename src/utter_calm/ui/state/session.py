@@ -45,7 +45,7 @@ class JobSession(Soaking):
         self._keep_when_settled = False
         self._countdown = Countdown(self.cautioned.emit, self)
         self.trial.settled.connect(self._settled)
-        self._ready = Ready(self)
+        self._ready = Ready(self, self._helper)
 
     def store_document(self, document: JobDocument) -> bool:
         """Write a document, and have the bench of its rig; what runs above a ceiling that was lowered is stopped."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 import queue
 import threading
 from collections.abc import Callable
+from typing import Any
 
 from PySide6.QtCore import QObject, QThread, Signal
 
@@ -75,6 +76,11 @@ class AskingWorker(QThread):
         return answer
 
 
+def rehearsed_for(kind: StepKind[Any], rig: Rig) -> Callable[[], None] | None:
+    """What loads a second process for a step; None where the rig hears nothing that is computed there."""
+    return kind.rehearsal() if any(c.role == CURRENT for c in rig.recorded) else None
+
+
 class RunWorker(AskingWorker):
     """Runs cells of the coverage."""
 
@@ -99,8 +105,8 @@ class RunWorker(AskingWorker):
         """What loads a second process, where a part of an analysis can be computed there: the current beside the sound."""
         for step in dict.fromkeys(c.step for c in self._cells):
             kind, rig = self._document.step(step).measure, self._document.plan_of(step).rig
-            if isinstance(kind, StepKind) and kind.rehearsal() is not None and any(c.role == CURRENT for c in rig.recorded):
-                return kind.rehearsal()
+            if isinstance(kind, StepKind) and (rehearsed := rehearsed_for(kind, rig)) is not None:
+                return rehearsed
         return None
 
     def _progress(self, at: RunProgress) -> None:
