@@ -14,7 +14,7 @@ from utter_calm.measure import loudspeaker, swept
 from utter_calm.measure.acoustic_settings import LoudspeakerSettings
 from utter_calm.measure.beside import Helper
 from utter_calm.measure.loudspeaker import LoudspeakerSweep
-from utter_calm.rig import SoundAddress, SoundDevice
+from utter_calm.rig import SoundAddress, SoundDevice, acoustic_rig
 from utter_calm.standins import loudspeaker as stand_in
 from utter_calm.ui.state import ready
 from utter_calm.ui.state.newest import Newest
@@ -99,6 +99,11 @@ def test_a_first_take_finds_all_that_is_kept_from_take_to_take():
     loudspeaker._played(settings)(1)
     bench.device.stand_in(44_100, 2)
     assert [kept.cache_info().misses for kept in (swept._known, stand_in._paths)] == before
+
+
+def test_nothing_is_analysed_ahead_of_which_nothing_is_kept(monkeypatch):
+    monkeypatch.setattr(LoudspeakerSweep, "analyze", lambda *_: pytest.fail("it takes long, and for nothing"))
+    LoudspeakerSweep().get_ready(LoudspeakerSettings(duration_s=20.0), acoustic_rig())
 
 
 def test_a_sound_device_is_left_alone_until_it_is_used():

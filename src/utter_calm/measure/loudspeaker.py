@@ -44,7 +44,7 @@ from utter_calm.measure.point import ORDERS
 from utter_calm.measure.result import Reading, Result, ResultBuilder, Trust
 from utter_calm.measure.situation import add_sensitivities, field_gain, situation_trust, top_of
 from utter_calm.measure.sweep_trust import heard_trust
-from utter_calm.measure.swept import between_silences, known_between_silences
+from utter_calm.measure.swept import KEPT, between_silences, known_between_silences
 from utter_calm.measure.usable import usable_part
 from utter_calm.quantities import si_text
 from utter_calm.rig import CURRENT, MICROPHONE, Rig
@@ -128,6 +128,8 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
 
     def get_ready(self, settings: LoudspeakerSettings, rig: Rig) -> None:
         """Have the stimulus and its transform, and all that an analysis makes once and keeps, by one of the stimulus itself."""
+        if settings.duration_s * settings.rate_hz >= KEPT:
+            return  # of what is longer nothing is kept
         volts = self.stimulus(settings).volts
         heard = np.repeat(_FAINT * np.roll(volts, settings.rate_hz // 500)[:, None], len(rig.recorded), axis=1)
         with contextlib.suppress(UtterCalmError):

@@ -16,7 +16,7 @@ from utter_calm.signals.sweep import Sweep
 LEAD_S, TAIL_S = 0.1, 0.9
 """Silence before, for what comes early, and after, for what rings."""
 _FADE_OUT_S = 0.01
-_KEPT = 1 << 19
+KEPT = 1 << 19
 """Samples: a longer sweep, and what it puts into each bin, take too much room to be kept."""
 
 
@@ -62,7 +62,7 @@ def known_between_silences(
     settings: SweptSettings, fade_in_s: float, tail_s: float, recorded: int
 ) -> tuple[FloatArray, Excitation]:
     """The same samples (n,), and what they put into each bin for so many recorded; kept, for take after take plays the same."""
-    known = _known if settings.duration_s * settings.rate_hz < _KEPT else _known.__wrapped__
+    known = _known if settings.duration_s * settings.rate_hz < KEPT else _known.__wrapped__
     played = len(_samples(settings.sweep, settings.rate_hz, fade_in_s, tail_s))  # a recording that ends sooner changes nothing
     return known(settings.sweep, settings.rate_hz, fade_in_s, tail_s, max(recorded, played))
 
@@ -74,7 +74,7 @@ def _known(sweep: Sweep, rate_hz: int, fade_in_s: float, tail_s: float, recorded
 
 
 def _samples(sweep: Sweep, rate_hz: int, fade_in_s: float, tail_s: float) -> FloatArray:
-    made = _kept_samples if sweep.duration_s * rate_hz < _KEPT else _kept_samples.__wrapped__
+    made = _kept_samples if sweep.duration_s * rate_hz < KEPT else _kept_samples.__wrapped__
     return made(sweep, rate_hz, fade_in_s, tail_s)
 
 
