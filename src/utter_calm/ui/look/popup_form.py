@@ -15,6 +15,9 @@ from utter_calm.ui.look.fields import QuantityEdit
 from utter_calm.ui.look.labels import plain_label
 from utter_calm.ui.look.rolled import Rolled
 
+_FITS = 3
+"""Tries to fit a form in: what is rolled away may take or leave a scroll bar's room."""
+
 
 @dataclass(frozen=True, slots=True)
 class FormLine:
@@ -184,10 +187,14 @@ class PopupForm(QFrame):
         screen = self.screen().availableGeometry()
         lowest = getattr(parent.window(), "lowest_for_forms", None) if parent is not None else None
         bottom = min(screen.bottom(), lowest()) if lowest is not None else screen.bottom()
+        for widget in self.findChildren(QWidget):
+            widget.ensurePolished()  # what was folded away until now takes the room of its style only then
         self.rolled.may_be(1 << 14)
         size = self._needed()
-        over = size.height() - (bottom - screen.top())
-        if over > 0:
+        for _ in range(_FITS):
+            over = size.height() - (bottom - screen.top())
+            if over <= 0:
+                break
             self.rolled.may_be(self.rolled.sizeHint().height() - over)
             size = self._needed()
         self.resize(size)
