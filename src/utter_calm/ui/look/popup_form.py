@@ -197,6 +197,7 @@ class PopupForm(QFrame):
                 break
             self.rolled.may_be(self.rolled.sizeHint().height() - over)
             size = self._needed()
+        self.setMaximumHeight(max(self.minimumHeight(), bottom - screen.top()))  # whatever its layout thinks it needs
         self.resize(size)
         self.move(self.x(), max(screen.top(), min(self.y(), bottom - self.height())))
 
