@@ -6,7 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import cast
 
-from PySide6.QtCore import QEvent, QSize, Qt, Signal
+from PySide6.QtCore import QEvent, QObject, QSize, Qt, Signal
 from PySide6.QtGui import QCloseEvent, QKeyEvent
 from PySide6.QtWidgets import QFormLayout, QFrame, QHBoxLayout, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
@@ -162,6 +162,12 @@ class PopupForm(QFrame):
             return True
         return super().event(event)
 
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        """Fit in again when the row below moves: it may grow while a form stands above it."""
+        if event.type() in (QEvent.Type.Move, QEvent.Type.Resize) and self.isVisible():
+            self.fit()
+        return super().eventFilter(watched, event)
+
     def keyPressEvent(self, event: QKeyEvent) -> None:
         """Enter applies from every field."""
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
@@ -217,6 +223,10 @@ class PopupForm(QFrame):
         self.fit()
         self.show()
         self.fit()  # only what is shown knows how high it is
+        parent = self.parentWidget()
+        row = getattr(parent.window(), "lowest_row", None) if parent is not None else None
+        if row is not None and (lowest := row()) is not None:
+            lowest.installEventFilter(self)
         first = next(iter(self.fields.values()), None)
         if first is not None:
             first.setFocus()

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QPoint, QSettings, QSize, QTimer
 from PySide6.QtGui import QAction, QCloseEvent, QKeySequence, QShowEvent
-from PySide6.QtWidgets import QFileDialog
+from PySide6.QtWidgets import QFileDialog, QWidget
 
 from utter_calm.job.recent import recent_jobs
 from utter_calm.ui.look.theme import set_theme
@@ -64,6 +64,10 @@ class MainWindow(JobFiles):
         space = self.workspace
         if space is not None and (space.live.running or space.session.running or space.session.counting):
             space.mute()
+
+    def lowest_row(self) -> QWidget | None:
+        """What no form may cover: a form that is open is fitted in again when it moves."""
+        return None if self.workspace is None else self.workspace.transport
 
     def lowest_for_forms(self) -> int:
         """The lowest place on the screen that a form may cover: Mute and the transport stay in reach."""
