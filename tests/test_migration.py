@@ -193,3 +193,67 @@ def test_damage_in_an_old_file_is_said_and_changes_nothing(old, damage):
     with pytest.raises(JobFileError, match=r"old\.calm"):
         Job.open(old)
     assert rows(old, "PRAGMA user_version") == [(2,)]
+
+
+EXPECTED = {
+    1: {1: 2.822349541500504, 2: 2.0000003627968748, 3: 2.8064625331005773},
+    3: {1: 2.8387998150571407, 3: 2.8223520031957463, 4: 2.8064624887237706},
+    4: {1: 2.8387998150571407, 3: 2.8223520031957463, 4: 2.8064624887237706},
+}
+"""Levels as the program of that version printed them when it wrote the file."""
+
+
+@pytest.mark.parametrize("version", sorted(EXPECTED))
+def test_a_file_that_each_version_wrote_opens_whole(version, tmp_path):
+    path = tmp_path / "old.calm"
+    path.write_bytes(lzma.decompress(DATA.with_name(f"version-{version}.calm.xz").read_bytes()))
+    assert rows(path, "PRAGMA user_version") == [(version,)]
+    job = Job.open(path)
+    assert not job.spoilt
+    told = {t.id: t.reading("level").value for t in job.takes if t.kind == "first_look"}
+    assert told == pytest.approx(EXPECTED[version], rel=1e-15)
+    for take in job.takes:
+        again = job.derive(take, job.settings_of(take))
+        name = "level" if take.kind == "first_look" else "sensitivity_2v83"
+        assert again.reading(name).value == pytest.approx(take.reading(name).value, rel=1e-3)
+        assert take.bench is None  # nobody knows what stood there
+    if version > 1:
+        assert job.take(1).note == "a note"
+        assert [c.step for c in job.pending()] == ["loudspeaker"]
+    job.close()
+    assert rows(path, "PRAGMA user_version") == [(VERSION,)]
+    assert sorted(p.name for p in tmp_path.iterdir() if p.suffix in (".calm", ".part")) == ["old.calm"]
+
+
+def test_the_old_file_stands_until_the_new_one_is_whole(old, monkeypatch):
+    """Whatever ends the program while a file is brought forward: the old one is there, to the last byte."""
+    from utter_calm.job.store import migrations
+
+    before = old.read_bytes()
+    seen = []
+
+    def look(path):
+        seen.append(old.read_bytes() == before)
+        raise KeyboardInterrupt
+
+    monkeypatch.setattr(migrations, "synced", look)
+    with pytest.raises(KeyboardInterrupt):
+        Job.open(old)
+    assert seen == [True]
+    assert old.read_bytes() == before
+    assert not list(old.parent.glob(".*.part"))
+
+
+def test_damage_to_old_samples_stays_damage(tmp_path):
+    path = tmp_path / "old.calm"
+    path.write_bytes(lzma.decompress(DATA.with_name("version-4.calm.xz").read_bytes()))
+    connection = sqlite3.connect(path)
+    with connection:
+        data = bytearray(connection.execute("SELECT data FROM capture WHERE id = 1").fetchone()[0])
+        data[len(data) // 2] ^= 1
+        connection.execute("UPDATE capture SET data = ? WHERE id = 1", (bytes(data),))
+    connection.close()
+    job = Job.open(path)
+    with pytest.raises(JobFileError, match="damaged"):
+        job.capture(job.take(1))
+    job.close()

@@ -6,8 +6,9 @@ from dataclasses import replace
 import pytest
 
 from tests.conftest import small_demo
+from utter_calm.job.bench import wanted
 from utter_calm.job.document import Cell, Factor, Setup
-from utter_calm.job.run.bench import Bench, simulated_bench, wanted
+from utter_calm.job.run.bench import Bench, simulated_bench
 from utter_calm.job.run.order import change_cost, run_order
 from utter_calm.quantities import Measured
 
@@ -45,7 +46,7 @@ def test_what_the_program_sets_is_no_work_for_a_hand():
     factor = Factor("level at the output", (Measured(0.05, "V"),), sets="level_v", cost=1.0)
     document = document.with_plan(replace(plan, factors=(*plan.factors, factor)))
     cell = Cell("u1", "response", document.plans[0].setups()[0])
-    assert [f for f, _ in wanted(document, cell)] == ["pickup", "unit", "load"]
+    assert [f for f, _ in wanted(document, cell)] == ["pickup", "unit", "supply", "load"]
     assert wanted(document, Cell.floor("response")) == (("pickup", Measured(1.0, "1")), ("unit", "cable"))
     by_hand = Bench(simulated_bench(plan.rig).device)
     assert by_hand.price(document, "unit") > by_hand.price(document, "load")

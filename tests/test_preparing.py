@@ -123,3 +123,43 @@ def test_a_short_circuit_clipping_and_hum_are_told():
     found = check_wiring(cable, direct, level_v=0.05, nominal_gain=1.0, hum_limit_v=1e-4)
     assert [f.code for f in found] == ["hum"]
     assert "Channel 2" in found[0].text
+
+
+@pytest.mark.parametrize("bass", ["cut", "flat", "boost"])
+@pytest.mark.parametrize("treble", ["cut", "boost"])
+@pytest.mark.parametrize(("wiring", "codes"), [("straight", set()), ("right reversed", {"reversed"}), ("left off", {"dead"})])
+def test_tone_controls_turn_nothing_upside_down(bass, treble, wiring, codes):
+    """What a unit itself does to phases is no lead the wrong way round, and hides none that is."""
+    rig = stereo_rig(pickup_ratio=1.0)
+    device = SimulatedDevice(rig)
+    device.set("unit", "preamplifier")
+    for factor, value in (("bass", bass), ("treble", treble), ("wiring", wiring)):
+        device.set(factor, value)
+    found = check_wiring(device, rig, level_v=0.02, nominal_gain=2.0, gain_matters=False)
+    assert {f.code for f in found} - {"inverted"} == codes
+    assert "inverted" not in {f.code for f in found} or wiring == "both reversed"
+
+
+def test_a_gain_that_is_not_as_typed_is_told_where_other_knobs_are_varied(tmp_path):
+    from utter_calm.job.document import Cell
+    from utter_calm.job.document.fresh import new_document
+    from utter_calm.job.document.starts import STARTS
+    from utter_calm.job.document.unit import Unit
+    from utter_calm.job.job import Job
+    from utter_calm.job.run.bench import simulated_bench
+    from utter_calm.job.run.prompt import WIRING, Answer
+    from utter_calm.job.run.run import RunHooks, run_cells
+
+    unit = Unit(name="DA-3", nominal_gain=10.0)  # it is 29.55 dB
+    document = new_document("Dome", unit, STARTS["power-amplifier"], {"supply": (Measured(39.5, "V"), Measured(30.0, "V"))})
+    job = Job.create(tmp_path / "a.calm", document)
+    asked = []
+
+    def ask(prompt):
+        asked.append(prompt)
+        return Answer.SKIP if prompt.factor == WIRING else Answer.LET_RIG
+
+    cell = next(c for c in document.cells(document.units[0]) if isinstance(c, Cell) and c.role == "unit")
+    run_cells(job, [cell], simulated_bench(document.plans[0].rig), RunHooks(ask=ask, check=True))
+    assert any(p.factor == WIRING and "above its data sheet" in p.text for p in asked)
+    job.close()

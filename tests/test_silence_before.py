@@ -3,6 +3,7 @@
 import json
 import sqlite3
 import time
+import zlib
 from contextlib import closing
 from dataclasses import replace
 
@@ -119,6 +120,11 @@ def older(tmp_path):
     for one in plans[0]["steps"]:
         one["settings"].pop("lead_s", None)
     connection.execute("UPDATE document SET json = ? WHERE part = 'plans'", (json.dumps(plans),))
+    for table, added in (("document", "checksum"), ("text", "checksum"), ("reading", "checksum"), ("take", "checksum"),
+                         ("take", "trust_checksum"), ("take", "bench")):  # fmt: skip
+        connection.execute(f"ALTER TABLE {table} DROP COLUMN {added}")
+    for ident, data in connection.execute("SELECT id, data FROM capture").fetchall():
+        connection.execute("UPDATE capture SET checksum = ? WHERE id = ?", (zlib.crc32(data), ident))
     connection.execute("PRAGMA user_version = 3")
     connection.commit()
     connection.close()

@@ -78,7 +78,7 @@ def test_a_fault_at_any_statement_leaves_the_file_as_it_was(measured):
     after = everything(measured.path)
     assert {n: len(after[n]) - len(before[n]) for n in ("take", "capture", "trace")} == {
         "take": 1, "capture": 1, "trace": len(result.traces)}  # fmt: skip
-    assert "first-look" in dict(after["document"])["run"]
+    assert "first-look" in {part: text for part, text, _ in after["document"]}["run"]
 
 
 def test_a_finished_cell_is_no_longer_pending_whenever_the_plug_is_pulled(tmp_path):

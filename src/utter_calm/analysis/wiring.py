@@ -13,6 +13,8 @@ from utter_calm.analysis.spectrum import FloatArray, LineSpectrum, line_spectrum
 
 _LONGEST_DELAY_S = 0.2
 _HUM_HZ = (50.0, 60.0)
+_SURE = 0.85
+"""How well tones must agree on a sign: a tone control or a corner in the band turns some of them by a quarter."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -24,7 +26,10 @@ class WiringAnalysis:
     gain
         (inputs, outputs) r.m.s. ratio of what arrives to what was sent.
     polarity
-        (inputs, outputs) 1 or -1: the way round, the delay taken off; 0 where nothing arrives.
+        (inputs, outputs) 1 or -1: the way round, the delay taken off; 0 where nothing arrives, or where the phases that the
+        unit itself gives leave both possible.
+    opposed
+        Whether the second channel is the other way round than the first; whatever both do to phases is no part of it.
     delay_s
         (inputs, outputs) delay.
     hum
@@ -38,6 +43,7 @@ class WiringAnalysis:
     delay_s: FloatArray
     hum: FloatArray
     noise: FloatArray
+    opposed: bool = False
 
 
 def analyze_wiring(
@@ -60,6 +66,7 @@ def analyze_wiring(
     hum, noise = np.zeros(inputs), np.zeros(inputs)
     every = np.concatenate(tones_hz)
     middle = (len(heard) - 1) / 2 / rate_hz
+    own_paths: list[npt.NDArray[np.complex128]] = []
     for i in range(inputs):
         fit = fit_lines(heard[:, i], 2 * np.pi * every / rate_hz)
         rest = line_spectrum(fit.residual, rate_hz)
@@ -72,26 +79,41 @@ def analyze_wiring(
             path = phasors / (amplitude * np.exp(1j * (own + 2 * np.pi * frequency * middle)))
             gain[i, o] = float(np.sqrt(np.mean(np.abs(path) ** 2)))
             polarity[i, o], delay[i, o] = _way_round(path, frequency)
-    return WiringAnalysis(gain, polarity, delay, hum, noise)
+            if i == o:
+                own_paths.append(path)
+    return WiringAnalysis(gain, polarity, delay, hum, noise, _opposed(own_paths, tones_hz))
+
+
+def _opposed(paths: list[npt.NDArray[np.complex128]], tones_hz: tuple[FloatArray, ...]) -> bool:
+    """Whether the second of two alike paths has its sign turned: both sums of tones, at the delay at which they agree best."""
+    if len(paths) < 2:
+        return False
+    agree = []
+    for path, frequency in zip(paths[:2], tones_hz[:2], strict=True):
+        _, turns = _turns(tuple(frequency.tolist()), max(float(f.max()) for f in tones_hz[:2]))
+        agree.append(turns @ (path / np.maximum(np.abs(path), 1e-300)))
+    best = int(np.argmax(np.abs(agree[0]) ** 2 + np.abs(agree[1]) ** 2))
+    return bool((agree[0][best] * np.conj(agree[1][best])).real < 0)
 
 
 def _way_round(path: npt.NDArray[np.complex128], frequency: FloatArray) -> tuple[int, float]:
     """Sign and delay: the delay at which all tones agree best, then whether they agree on plus or on minus."""
     unit = path / np.maximum(np.abs(path), 1e-300)
-    delays, turns = _turns(tuple(frequency.tolist()))
+    delays, turns = _turns(tuple(frequency.tolist()), float(frequency.max()))
     agree = np.abs(turns @ unit)
     # the shortest of equally good ones: tones on a grid agree again after its period
     best = float(delays[int(np.flatnonzero(agree > agree.max() - 0.02 * len(frequency))[0])])
     fine = best + np.linspace(-0.5, 0.5, 101) * 0.5 / frequency.max()
     at = np.exp(2j * np.pi * np.outer(fine, frequency)) @ unit
     index = int(np.argmax(np.abs(at)))
-    return (1 if at[index].real >= 0 else -1), float(fine[index])
+    sure = abs(at[index].real) > _SURE * len(frequency)
+    return (int(np.sign(at[index].real)) if sure else 0), float(fine[index])
 
 
 @lru_cache(maxsize=8)
-def _turns(frequency: tuple[float, ...]) -> tuple[FloatArray, npt.NDArray[np.complex128]]:
+def _turns(frequency: tuple[float, ...], finest_hz: float) -> tuple[FloatArray, npt.NDArray[np.complex128]]:
     """(d,) delays that are tried, and how each turns tones of these frequencies: the same for every unit that is looked at."""
-    delays = np.arange(0, _LONGEST_DELAY_S, 0.08 / max(frequency))
+    delays = np.arange(0, _LONGEST_DELAY_S, 0.08 / finest_hz)
     return delays, np.exp(2j * np.pi * np.outer(delays, frequency))
 
 

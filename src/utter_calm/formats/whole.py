@@ -68,6 +68,15 @@ def write_whole(path: Path, data: bytes) -> None:
         ) from problem
 
 
+def synced(path: Path) -> None:
+    """Have what was written to a file on the disk; errors of the system."""
+    handle = os.open(path, os.O_RDONLY)
+    try:
+        os.fsync(handle)
+    finally:
+        os.close(handle)
+
+
 def _umask() -> int:
     mask = os.umask(0)
     os.umask(mask)

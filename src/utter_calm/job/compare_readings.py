@@ -10,6 +10,7 @@ from typing import TypeVar
 
 import numpy as np
 
+from utter_calm.job.bench import same_bench
 from utter_calm.job.chance import Yardstick
 from utter_calm.job.channel_match import ChannelMatch, channel_match
 from utter_calm.job.compare import difference
@@ -103,7 +104,7 @@ MOST_REPEATS = 100
 
 
 def repeats_of(take: TakeSummary, takes: Sequence[TakeSummary]) -> tuple[TakeSummary, ...]:
-    """Newest takes of the same step, unit and conditions with the same settings, none computed twice, oldest first.
+    """Newest takes of the same step, unit, conditions, settings and bench, none computed twice, oldest first.
 
     The take itself is among them unless :data:`MOST_REPEATS` are newer.
     """
@@ -111,6 +112,7 @@ def repeats_of(take: TakeSummary, takes: Sequence[TakeSummary]) -> tuple[TakeSum
         t
         for t in reversed(takes)
         if (t.cell, t.unit_title) == (take.cell, take.unit_title) and t.settings == take.settings and t.derived_from is None
+        and same_bench(t.bench, take.bench)
     )
     return tuple(islice(alike, MOST_REPEATS))[::-1]
 

@@ -10,6 +10,7 @@ import msgspec
 
 from utter_calm.errors import InputError
 from utter_calm.job.document import UNIT, Cell, JobDocument
+from utter_calm.job.document.rigs import shared
 from utter_calm.job.placed import Places
 from utter_calm.job.store import JobStore
 from utter_calm.job.take import Take, TakeSummary
@@ -77,6 +78,7 @@ class HeldTakes:
     def edit(self, document: JobDocument) -> None:
         """Replace the document, in the file first."""
         with self._lock:
+            document = shared(self._document, document)
             self._store.write_document(document)
             planned = (document.plans, [(u.id, u.plan) for u in document.units])
             changed = planned != (self._document.plans, [(u.id, u.plan) for u in self._document.units])

@@ -12,6 +12,7 @@ import msgspec
 
 from utter_calm.errors import InputError, JobFileError
 from utter_calm.formats.lossless import Encoded
+from utter_calm.job.bench import BenchState, wanted
 from utter_calm.job.document import NO_SETUP, UNIT, Cell, JobDocument
 from utter_calm.job.document import Unit as UnderTest
 from utter_calm.job.held import HeldTakes
@@ -58,18 +59,19 @@ class Job(HeldTakes):
         note: str = "",
         pending: Iterable[Cell] | None = None,
         encoded: Callable[[], Encoded] | None = None,
+        bench: BenchState | None = None,
     ) -> TakeSummary:
         """Store a take that was just made; the rig's newest floor becomes one of its sources.
 
         ``kind`` and ``unit_title`` are looked up in the document when they are not given; a run gives them, for the plan may
         change while it measures. ``pending`` is what the run has still to do, written in the same transaction. ``encoded`` gives
-        the bytes of the capture where these are made already.
+        the bytes of the capture where these are made already. ``bench`` is all that stood there; None where nobody knows.
         """
         if unit_title is None:
             unit_title = self.document.unit(cell.unit).title if cell.role == UNIT else ""
         draft = self._draft(
             cell, kind or self.document.step(cell.step).kind, settings, result, unit_title,
-            capture.rig if capture is not None else rig, origin, (*self._floor_source(cell), *sources), None, note,
+            capture.rig if capture is not None else rig, origin, (*self._floor_source(cell), *sources), None, note, bench,
         )  # fmt: skip
         return self._add(draft, result, capture, pending, encoded)
 
@@ -104,7 +106,7 @@ class Job(HeldTakes):
         """Store what other analysis settings gave for a take's capture, as a new take that came from it."""
         sources = (*self._floor_source(take.cell), Source(take.id, AGAIN))
         draft = self._draft(
-            take.cell, take.kind, settings, result, take.unit_title, take.rig, take.origin, sources, take.capture_id, ""
+            take.cell, take.kind, settings, result, take.unit_title, take.rig, take.origin, sources, take.capture_id, "", take.bench
         )
         return self._add(draft, result, None)
 
@@ -160,12 +162,19 @@ class Job(HeldTakes):
             return ""
         try:
             if take.origin not in (DEDUCED, MODELLED):
-                return stale_words(self._document, take, self.current, None)
+                return self._replanned(take) or stale_words(self._document, take, self.current, None)
             if self._follows_plan(take) and self.settings_of(take) != self._planned(take):
                 return "The settings of its step were changed since."
             return stale_words(self._document, take, self.current, self.settings_of(take))
         except InputError:
             return ""  # a step or a kind that is gone has nothing newer
+
+    def _replanned(self, take: TakeSummary) -> str:
+        """Say where the plan wants another bench than the one that a take was made on."""
+        if take.bench is None or take.origin != PLAYED:
+            return ""
+        apart = take.bench.apart(wanted(self._document, take.cell, take.bench.factors))
+        return f"The plan says otherwise now than it stood: {'; '.join(a.words for a in apart)}." if apart else ""
 
     def renew(self, take: TakeSummary) -> TakeSummary:
         """Hold a take against the newest sources, as a new take: deduce again, or the same result beside the newest floor.
@@ -248,13 +257,13 @@ class Job(HeldTakes):
     @staticmethod
     def _draft(
         cell: Cell, kind: str, settings: StepSettings, result: Result, title: str, rig: Rig | None, origin: str,
-        sources: tuple[Source, ...], capture_id: int | None, note: str,
+        sources: tuple[Source, ...], capture_id: int | None, note: str, bench: BenchState | None = None,
     ) -> TakeSummary:  # fmt: skip
         where = cell if cell.role == UNIT else Cell("", cell.step, NO_SETUP, cell.role)
         now = dt.datetime.now(dt.UTC).isoformat(timespec="seconds")
         return TakeSummary(
             0, where, kind, msgspec.to_builtins(settings), now, title, rig, found(result.readings, result.trust), origin, sources,
-            None, capture_id, note,
+            None, capture_id, note, bench,
         )  # fmt: skip
 
     def _add(

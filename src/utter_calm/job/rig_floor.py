@@ -41,6 +41,7 @@ def keep_floor(job: Job, take: TakeSummary) -> bool:
             settings = job.settings_of(take)
             floors.append(
                 Cell.floor(_key(take)), settings, full.result, capture=capture, kind=take.kind, unit_title="",
+                bench=take.bench,
             )  # fmt: skip
     except UtterCalmError:
         return False

@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import NamedTuple
 
+from utter_calm.job.bench import BenchState
 from utter_calm.job.document.cell import FLOOR, UNIT, Cell
 from utter_calm.job.document.conditions import Setup
 from utter_calm.measure.kind import SettingValues
@@ -71,6 +72,8 @@ class TakeSummary:
         Where its samples are; None where it has none.
     note
         Free text.
+    bench
+        All that stood there; None where nobody knows, as of what was recorded elsewhere or by an older version.
     """
 
     id: int
@@ -86,6 +89,7 @@ class TakeSummary:
     superseded_by: int | None = None
     capture_id: int | None = None
     note: str = ""
+    bench: BenchState | None = None
 
     @property
     def step(self) -> str:

@@ -35,6 +35,7 @@ from utter_calm.measure.acoustic_result import (
     moved_by_window,
 )
 from utter_calm.measure.acoustic_settings import AUTO, BY_HAND, CLOSE, LoudspeakerSettings
+from utter_calm.measure.arrival import arrival_trust
 from utter_calm.measure.beside import begun, begun_early, compute_meanwhile
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import with_roles
@@ -69,6 +70,8 @@ class PreparedLoudspeaker:
         Gives ``impedance``, by the current up to the end of the sweep, which may be computed beside.
     impedance_late
         Gives it by the whole of the current, for one that comes late.
+    wired
+        Whether its delay counts from the moment at which the sound was played.
     """
 
     channel: int
@@ -79,6 +82,7 @@ class PreparedLoudspeaker:
     impedance_coming: Callable[[], HeardImpedance | None]
     impedance_late: Callable[[], HeardImpedance | None]
     trust: tuple[Trust, ...]
+    wired: bool
 
     @property
     def impedance(self) -> HeardImpedance | None:
@@ -179,7 +183,8 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         sounding = heard[max(0, begins) : begins + int(settings.duration_s * capture.rate_hz)]
         level = float(np.sqrt(np.mean(sounding**2))) if len(sounding) else 0.0
         return PreparedLoudspeaker(
-            channel, capture.unit(channel), capture.u_level(channel), found, level, through, late, tuple(kept)
+            channel, capture.unit(channel), capture.u_level(channel), found, level, through, late, tuple(kept),
+            capture.answered_s is None,
         )  # fmt: skip
 
     def conclude(
@@ -202,7 +207,7 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         unit = "Pa/V" if prepared.unit == "Pa" else "1"
         add_response(out, response, scale, unit, one, u_level=prepared.u_level, by_hand=settings.gate == BY_HAND,
                      top_hz=top_of(settings))  # fmt: skip
-        out.trust += situation_trust(settings)
+        out.trust += [*situation_trust(settings), *arrival_trust(settings, found, wired=prepared.wired)]
         if progress is not None:
             progress(0.9)
         if settings.situation not in CLOSE:  # close by it is no level of the loudspeaker

@@ -247,6 +247,10 @@ class Result:
                 return trace
         return None
 
+    def with_trust(self, *more: Trust) -> Result:
+        """Give the same result with more words on how far it can be believed; none is said twice."""
+        return replace(self, trust=tuple(dict.fromkeys((*self.trust, *more)))) if more else self
+
     def with_floor(self, floor: Result, floored: Callable[[str], bool]) -> Result:
         """Give the same result with the floor of each reading that has one taken from the rig's own take.
 

@@ -133,8 +133,8 @@ def judge_wiring(
         out.append(Finding("dead", what, "Check its leads, its fuse and its mute, and that the unit is on."))
     alive = [c for c in range(2) if c not in dead]
     signs = {c: int(found.polarity[c, c]) for c in alive}
-    if len(alive) == 2 and signs[0] != signs[1]:
-        wrong = 1 if signs[0] > 0 else 0
+    if len(alive) == 2 and found.opposed:
+        wrong = 0 if signs[0] < 0 or signs[1] > 0 else 1
         out.append(Finding("reversed", f"Channel {wrong + 1} is the wrong way round against the other.",
                            "Reverse its leads at one end."))  # fmt: skip
     elif alive and all(sign < 0 for sign in signs.values()):

@@ -27,7 +27,7 @@ from utter_calm.rig.sense_calibration import SenseCalibration
 from utter_calm.rig.sound.address import SoundAddress
 
 if TYPE_CHECKING:
-    from utter_calm.rig.connected import BARE_LEADS, CALIBRATOR, LATE, RECORDS, SPOKEN_TO, UNITS, knobs_of, lacks
+    from utter_calm.rig.connected import BARE_LEADS, CALIBRATOR, LATE, RECORDS, SPOKEN_TO, UNITS, knobs_of, lacks, normal_of
     from utter_calm.rig.library import keep_rig, known_rigs
     from utter_calm.rig.limits import limits_for, peaks_of
     from utter_calm.rig.live import LiveSnapshot, LiveTone
@@ -46,7 +46,8 @@ _LATER = {
     **dict.fromkeys(("LiveSnapshot", "LiveTone"), "utter_calm.rig.live"),
     **dict.fromkeys(("keep_rig", "known_rigs"), "utter_calm.rig.library"),
     **dict.fromkeys(
-        ("BARE_LEADS", "CALIBRATOR", "LATE", "RECORDS", "SPOKEN_TO", "UNITS", "knobs_of", "lacks"), "utter_calm.rig.connected"
+        ("BARE_LEADS", "CALIBRATOR", "LATE", "RECORDS", "SPOKEN_TO", "UNITS", "knobs_of", "lacks", "normal_of"),
+        "utter_calm.rig.connected",
     ),
     **dict.fromkeys(("Faults", "SimulatedDevice"), "utter_calm.rig.simulated"),
 }
@@ -104,6 +105,7 @@ __all__ = [
     "known_rigs",
     "lacks",
     "limits_for",
+    "normal_of",
     "peaks_of",
     "stereo_rig",
     "unknown_channels",

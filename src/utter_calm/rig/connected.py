@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from utter_calm.quantities import Value, value_text
+from utter_calm.quantities import Conditions, Value, value_text
 from utter_calm.standins.catalogue import CATALOGUE
 
 UNITS = tuple(name for name, entry in CATALOGUE.items() if not entry.of_bench)
@@ -14,6 +14,12 @@ BARE_LEADS, CALIBRATOR = "bare leads", "calibrator on the microphone"
 def knobs_of(unit: str) -> dict[str, tuple[str, ...]]:
     """Knobs and switches of a stand-in, each with its positions; none where any value will do. Empty for what is no stand-in."""
     return dict(CATALOGUE[unit].knobs) if unit in CATALOGUE else {}
+
+
+def normal_of(unit: str) -> Conditions:
+    """Where the knobs of a stand-in stand when nobody says anything else; empty for what is no stand-in."""
+    entry = CATALOGUE.get(unit)
+    return () if entry is None else tuple((knob, entry.normal_position(knob)) for knob in entry.knobs)
 
 
 def lacks(unit: str, factor: str, value: Value) -> str:

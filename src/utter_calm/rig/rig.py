@@ -99,6 +99,8 @@ class Rig:
         What sets and reads conditions by SCPI.
     protection
         Further limits.
+    ceiling_typed
+        Whether somebody said the ceiling; else it is the one that such a plan begins with.
     """
 
     name: str = "Simulated rig"
@@ -113,6 +115,7 @@ class Rig:
     sound: SoundAddress | None = None
     instruments: tuple[BenchInstrument, ...] = ()
     protection: Protection = USUAL
+    ceiling_typed: bool = False
 
     def __post_init__(self) -> None:
         for what, value, unit in (("ceiling", self.ceiling_v, "V"), ("load's rating", self.load_power_w, "W")):

@@ -11,13 +11,13 @@ from pathlib import Path
 import numpy as np
 
 from utter_calm.errors import DeviceGone, InputError
-from utter_calm.quantities import NONE, Measured, Value, number_of, value_text
+from utter_calm.quantities import NONE, Conditions, Measured, Value, number_of, value_text
 from utter_calm.rig.channel import MICROPHONE, Correction
-from utter_calm.rig.connected import UNITS
+from utter_calm.rig.connected import UNITS, normal_of
 from utter_calm.rig.protocol import RATES_HZ, DeviceInfo, FloatArray, RecordedBlock, StreamSettings
 from utter_calm.rig.rig import Rig
 from utter_calm.standins.base import Bench, StandIn
-from utter_calm.standins.catalogue import CATALOGUE
+from utter_calm.standins.catalogue import CATALOGUE, SERIES
 from utter_calm.standins.converter import ConverterModel, InputConverter, OutputConverter
 from utter_calm.standins.leads import IDEAL, USUAL
 from utter_calm.standins.path import PathFilter, grid_hz, taps_of
@@ -91,6 +91,15 @@ class SimulatedDevice:
     def unit(self) -> str:
         """Name of the stand-in that is connected."""
         return self._unit
+
+    @property
+    def standing(self) -> Conditions:
+        """All that stands on it: unit, load, pickup, what is in the path, and every knob of the unit."""
+        with self._lock:
+            series = self._positions.get(SERIES, Measured(0.0, "ohm"))
+            knobs = tuple((knob, self._positions.get(knob, normal)) for knob, normal in normal_of(self._unit))
+            pickup = Measured(self._pickup_ratio, "1")
+            return (("unit", self._unit), ("load", self._load), ("pickup", pickup), (SERIES, series), *knobs)
 
     @property
     def changes(self) -> int:

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 
 import numpy as np
 
-from utter_calm.quantities import number_of
+from utter_calm.quantities import Measured, Value, number_of
 from utter_calm.standins import (
     class_d,
     driver,
@@ -32,6 +32,9 @@ from utter_calm.standins.series_input import SeriesInput
 from utter_calm.standins.transformer import Transformer
 from utter_calm.standins.voice_device import VoiceDevice
 
+SERIES = "series resistor"
+"""What can stand in series with the input of any of them."""
+
 
 @dataclass(frozen=True, slots=True)
 class Entry:
@@ -43,6 +46,8 @@ class Entry:
         Makes a running one.
     knobs
         Knob or switch to its positions; no positions where any value will do.
+    normal
+        Where those knobs stand normally whose first position is not that, and those that take any value.
     input_ohm, input_farad
         What its input asks for; seen with a resistor in series with it.
     of_bench
@@ -51,6 +56,7 @@ class Entry:
 
     build: Callable[[Bench], StandIn]
     knobs: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    normal: Mapping[str, Value] = field(default_factory=dict)
     input_ohm: float = 47e3
     input_farad: float = 120e-12
     of_bench: bool = False
@@ -58,12 +64,22 @@ class Entry:
     @property
     def positions(self) -> dict[str, tuple[str, ...]]:
         """Its own knobs and the leads."""
-        return {**self.knobs, **wiring.POSITIONS, "series resistor": ()}
+        own = {knob: self.places(knob) for knob in self.knobs}
+        return {**own, **wiring.POSITIONS, SERIES: ()}
+
+    def places(self, knob: str) -> tuple[str, ...]:
+        """Positions of a knob of its own, the normal one among them; none where any value will do."""
+        listed, normal = self.knobs[knob], self.normal.get(knob)
+        return (normal, *listed) if listed and isinstance(normal, str) and normal not in listed else listed
+
+    def normal_position(self, knob: str) -> Value:
+        """Where a knob of its own stands when nobody says anything else."""
+        return self.normal[knob] if knob in self.normal else self.knobs[knob][0]
 
     def make(self, bench: Bench) -> StandIn:
         """Put it on the bench."""
         made = self.build(bench)
-        series = number_of(bench.positions.get("series resistor"), "ohm")
+        series = number_of(bench.positions.get(SERIES), "ohm")
         if series:
             made = SeriesInput(made, series, self.input_ohm, self.input_farad, bench.rate_hz)
         how = bench.position("wiring", wiring.STRAIGHT)
@@ -87,6 +103,10 @@ def _wireless(bench: Bench) -> StandIn:
     return OwnClock(inner, bench.rate_hz, late_s=late_s, ppm=ppm, wanders=wanders)
 
 
+def _loudspeaker(model: loudspeaker.LoudspeakerModel) -> Entry:
+    return Entry(lambda bench: loudspeaker.Loudspeaker(model, bench), loudspeaker.KNOBS, loudspeaker.NORMAL)
+
+
 _VOICE_PEAK_V = 4.0
 
 
@@ -107,9 +127,11 @@ def _phone(bench: Bench) -> StandIn:
 
 
 CATALOGUE: dict[str, Entry] = {
-    "dome amplifier": Entry(_dome_amplifier, {"supply": ()}),
+    "dome amplifier": Entry(_dome_amplifier, {"supply": ()}, {"supply": Measured(AmplifierModel().rail_v, "V")}),
     "cable": Entry(lambda _bench: Cable()),
-    "preamplifier": Entry(preamplifier.Preamplifier, preamplifier.POSITIONS, input_ohm=22e3, input_farad=680e-12),
+    "preamplifier": Entry(
+        preamplifier.Preamplifier, preamplifier.POSITIONS, preamplifier.NORMAL, input_ohm=22e3, input_farad=680e-12
+    ),
     "line transformer": Entry(Transformer),
     "valve amplifier": Entry(valve_amplifier.ValveAmplifier, valve_amplifier.POSITIONS),
     "class-D amplifier": Entry(class_d.ClassDAmplifier, class_d.POSITIONS),
@@ -133,13 +155,13 @@ CATALOGUE: dict[str, Entry] = {
     "leaky vented box": Entry(driver.of(driver.IN_LEAKY_BOX)),
     "tweeter": Entry(driver.of(driver.TWEETER), driver.STATES),
     "subwoofer": Entry(driver.of(driver.SUBWOOFER), {**driver.STATES, "coils": driver.COILS}),
-    "console wedge": Entry(lambda bench: loudspeaker.Loudspeaker(loudspeaker.WEDGE, bench), loudspeaker.KNOBS),
-    "ceiling loudspeaker": Entry(lambda bench: loudspeaker.Loudspeaker(loudspeaker.CEILING, bench), loudspeaker.KNOBS),
-    "ceiling loudspeaker, coil rubs": Entry(lambda bench: loudspeaker.Loudspeaker(loudspeaker.RUBBING, bench), loudspeaker.KNOBS),
-    "subwoofer in its box": Entry(lambda bench: loudspeaker.Loudspeaker(loudspeaker.SUB, bench), loudspeaker.KNOBS),
-    "audio-guide speaker": Entry(lambda bench: loudspeaker.Loudspeaker(loudspeaker.GUIDE, bench), loudspeaker.KNOBS),
-    "wireless speaker": Entry(_wireless, loudspeaker.KNOBS),
-    "voice device": Entry(_voice, loudspeaker.KNOBS),
+    "console wedge": _loudspeaker(loudspeaker.WEDGE),
+    "ceiling loudspeaker": _loudspeaker(loudspeaker.CEILING),
+    "ceiling loudspeaker, coil rubs": _loudspeaker(loudspeaker.RUBBING),
+    "subwoofer in its box": _loudspeaker(loudspeaker.SUB),
+    "audio-guide speaker": _loudspeaker(loudspeaker.GUIDE),
+    "wireless speaker": Entry(_wireless, loudspeaker.KNOBS, loudspeaker.NORMAL),
+    "voice device": Entry(_voice, loudspeaker.KNOBS, loudspeaker.NORMAL),
     "phone recorder": Entry(_phone, {"gain control": ("off", "on")}),
     "calibrator on the microphone": Entry(microphone.Calibrator, of_bench=True),
     "bare leads": Entry(part_box.calibration_leads, {"clip": part_box.CLIPS}, of_bench=True),

@@ -11,7 +11,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from utter_calm.quantities import number_of
+from utter_calm.quantities import Measured, Value, number_of
 from utter_calm.standins import lobby as room
 from utter_calm.standins.base import Bench, FloatArray
 from utter_calm.standins.driver import SUBWOOFER, SURROUND, TWEETER, DriverModel, circuit_of
@@ -23,7 +23,11 @@ from utter_calm.standins.path import PathFilter
 DENSITY = 1.2041
 SEATS = {"seat 1": (3.0, 1.2, 0.1), "seat 2": (3.4, 1.15, 0.35), "seat 3": (2.8, 1.2, -0.3), "seat 4": (4.1, 1.25, 0.2)}
 """Distance, height and angle of the seats that stand about."""
-KNOBS = {"situation": room.SITUATIONS, "distance": (), "height": (), "angle": (), "position": tuple(SEATS)}
+ON_AXIS = "before it"
+KNOBS = {"situation": room.SITUATIONS, "distance": (), "height": (), "microphone height": (), "angle": (),
+         "position": tuple(SEATS)}
+NORMAL: dict[str, Value] = {"distance": Measured(1.0, "m"), "height": Measured(1.2, "m"), "microphone height": Measured(1.2, "m"),
+          "angle": Measured(0.0, "rad"), "position": ON_AXIS}
 _AHEAD, _TAPS_S, _TO_PART, _ROOM_NOISE_PA = 96, 0.34, 0.46, 20e-6 * 10 ** (38 / 20)
 
 
@@ -121,7 +125,8 @@ def set_out(model: LoudspeakerModel, f: FloatArray, angle_rad: float) -> Complex
 
 
 def heard_at(
-    model: LoudspeakerModel, f: FloatArray, situation: str, distance_m: float, height_m: float, angle_rad: float
+    model: LoudspeakerModel, f: FloatArray, situation: str, distance_m: float, height_m: float, angle_rad: float,
+    microphone_m: float | None = None,
 ) -> tuple[ComplexArray, ComplexArray]:  # fmt: skip
     """Pascal per m/s2 of the cone and per m/s2 of the port's air (as of the cone's area), (n,) each, direct sound at its travel."""
     driver, a = model.driver, radius_of(model)
@@ -138,7 +143,7 @@ def heard_at(
     elif situation == room.ON_FLOOR:
         paths = (room.Path(distance_m, 2.0, abs(angle_rad)),)
     else:
-        paths = room.Lobby().paths(distance_m, height_m, angle_rad)
+        paths = room.Lobby().paths(distance_m, height_m, angle_rad, microphone_m)
     total = np.zeros(len(f), dtype=complex)
     for path in paths:
         soft = (1 / (1 + 1j * f / 14_000.0)) ** path.bounces
@@ -153,7 +158,7 @@ def _complex(values: FloatArray | ComplexArray) -> ComplexArray:
 
 
 @lru_cache(maxsize=16)
-def _paths(model: LoudspeakerModel, where: tuple[str, float, float, float], rate_hz: int) -> tuple[PathFilter, PathFilter]:
+def _paths(model: LoudspeakerModel, where: tuple[str, float, float, float, float], rate_hz: int) -> tuple[PathFilter, PathFilter]:
     """From speed of cone and port to volts of the microphone, at rest: kept.
 
     Take after take nothing of it moves, and somebody waits for the sound.
@@ -162,7 +167,7 @@ def _paths(model: LoudspeakerModel, where: tuple[str, float, float, float], rate
     f: FloatArray = np.asarray(np.fft.rfftfreq(taps, 1 / rate_hz), dtype=np.float64)
     cone, port = heard_at(model, f, *where)
     if where[0] == room.LOBBY:
-        late = np.fft.rfft(room.late_tail(taps // 2, rate_hz, where[1:]), taps) * (DENSITY * model.driver.sd / (2 * math.pi))
+        late = np.fft.rfft(room.late_tail(taps // 2, rate_hz, where[1:4]), taps) * (DENSITY * model.driver.sd / (2 * math.pi))
         cone, port = cone + late * set_out(model, f, 1.2), port - late
     # speed to acceleration; close to half the rate nothing is left of it, and all that is heard is heard by the microphone
     part = np.clip((f / rate_hz - _TO_PART) / (0.5 - _TO_PART), 0, 1)
@@ -236,11 +241,14 @@ class Loudspeaker:
         return np.stack([heard, self._sense * whole[: len(amperes)]], axis=1)
 
 
-def _where(bench: Bench) -> tuple[str, float, float, float]:
-    """Situation, distance, height and angle (rad) as they stand."""
-    if "position" in bench.positions:
-        return (room.LOBBY, *SEATS[bench.position("position", "seat 1")])
-    distance = number_of(bench.positions.get("distance"), "m") or 1.0
-    height = number_of(bench.positions.get("height"), "m") or 1.2
-    angle = number_of(bench.positions.get("angle"), "rad") or 0.0
-    return bench.position("situation", room.LOBBY), max(distance, 0.05), height, angle
+def _where(bench: Bench) -> tuple[str, float, float, float, float]:
+    """Situation, distance, height, angle (rad) and the microphone's height as they stand."""
+    seat = SEATS.get(bench.position("position", ON_AXIS))
+    if seat is not None:
+        return (room.LOBBY, *seat, seat[1])
+    distance, height, microphone, angle = (
+        number_of(bench.positions.get(knob, NORMAL[knob]), unit)
+        for knob, unit in (("distance", "m"), ("height", "m"), ("microphone height", "m"), ("angle", "rad"))
+    )
+    height = height or 1.2
+    return bench.position("situation", room.LOBBY), max(distance or 1.0, 0.05), height, angle or 0.0, microphone or height

@@ -22,6 +22,7 @@ POSITIONS = {
     "treble": ("cut", "flat", "boost"),
     "volume": ("quarter", "half", "three quarters", "full"),
 }
+NORMAL = {"bass": "flat", "treble": "flat", "volume": "full"}
 _GAIN_DB = {"low": 6.0, "high": 20.0}
 _TONE_DB = {"cut": -8.0, "flat": 0.0, "boost": 8.0}
 _VOLUME_DB = {"quarter": (-40.0, -40.62), "half": (-20.0, -20.06), "three quarters": (-8.0, -8.03), "full": (0.0, 0.0)}

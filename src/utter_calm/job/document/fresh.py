@@ -9,6 +9,7 @@ from utter_calm.errors import InputError
 from utter_calm.job.document.conditions import Factor
 from utter_calm.job.document.document import JobDocument, free_id
 from utter_calm.job.document.plan import Plan
+from utter_calm.job.document.rigs import as_known
 from utter_calm.job.document.starts import STARTS, Start
 from utter_calm.job.document.unit import Unit
 from utter_calm.quantities import Value
@@ -47,6 +48,7 @@ def with_new_unit(document: JobDocument, unit: Unit, start: Start, varied: Varie
         Knobs of the unit that are conditions from the start, each with its positions.
     """
     plan = _with_varied(start.make(document.free_plan_id(), document.free_step_id), varied or {})
+    plan = replace(plan, rig=as_known(document, plan.rig))
     made = replace(unit, id=document.free_unit_id(), plan=plan.id)
     return replace(document, units=(*document.units, made), plans=(*document.plans, plan))
 

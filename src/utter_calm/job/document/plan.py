@@ -8,9 +8,10 @@ from dataclasses import dataclass, field
 
 from utter_calm.errors import InputError
 from utter_calm.job.document.claim import Claim
-from utter_calm.job.document.conditions import Factor, Setup
+from utter_calm.job.document.conditions import LOAD, Factor, Setup
 from utter_calm.job.document.step import Reference, Step
 from utter_calm.measure.kind import StepSettings
+from utter_calm.quantities import Conditions
 from utter_calm.rig import Rig
 
 MOST_SETUPS = 2_000
@@ -21,6 +22,8 @@ class Plan:
     """What is measured under which conditions, and with which rig.
 
     Step and claim ids are unique within the job, not only within the plan.
+
+    ``normal`` says where factors stand that a setup does not name, where that is not as the stand-in is made.
     """
 
     id: str = "p1"
@@ -29,6 +32,7 @@ class Plan:
     factors: tuple[Factor, ...] = ()
     claims: tuple[Claim, ...] = ()
     reference: Reference | None = None
+    normal: Conditions = ()
 
     def __post_init__(self) -> None:
         count = math.prod(len(f.values) for f in self.factors)
@@ -60,6 +64,11 @@ class Plan:
     def factor(self, name: str) -> Factor | None:
         """Find a factor."""
         return next((f for f in self.factors if f.name == name), None)
+
+    @property
+    def has_load(self) -> bool:
+        """Whether the unit drives a load that is known: as a condition, or normally."""
+        return self.factor(LOAD) is not None or LOAD in dict(self.normal)
 
     def has_floor(self, step: Step) -> bool:
         """Whether the rig alone is measured with a step; where a microphone listens, nothing can take the loudspeaker's place."""

@@ -1,21 +1,29 @@
-"""The bench of a run: the device, the instruments that can be set, how everything stands, and what a cell wants of it."""
+"""The bench of a run: the device, the instruments that can be set, and how everything stands."""
 
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from utter_calm.errors import InputError
+from utter_calm.job.bench import LEFT_OUT, OF_THE_RIG, PICKUP_FACTOR, PLACE, POSITION, SITUATION, UNIT_FACTOR, BenchState, relevant
 from utter_calm.job.document import FLOOR, LOAD, Cell, JobDocument
 from utter_calm.quantities import Conditions, Measured, Value
-from utter_calm.rig import UNITS, Device, Instrument, Rig, SimulatedDevice, SoundAddress, SoundDevice, lacks
+from utter_calm.rig import (
+    BARE_LEADS,
+    CALIBRATOR,
+    UNITS,
+    Device,
+    Instrument,
+    Rig,
+    SimulatedDevice,
+    SoundAddress,
+    SoundDevice,
+    lacks,
+)
 from utter_calm.rig.bench.control import BenchControl
 
-UNIT_FACTOR = "unit"
-PICKUP_FACTOR = "pickup"
-LEFT_OUT = "cable"
-IN_THE_PATH: Conditions = (("series resistor", Measured(0.0, "ohm")), ("pre-filter", "out"))
-"""What may stand in the path, and how it stands when no plan asks for it."""
 _CHANGE_COST = {UNIT_FACTOR: 5.0, PICKUP_FACTOR: 3.0}
 _BY_ITSELF = 0.05
 _FIRST_LOAD = Measured(8.0, "ohm")
@@ -28,12 +36,28 @@ class Bench:
 
     device: Device
     control: Instrument | None = None
-    standing: Conditions = ()
+    noted: Conditions = ()
+    """What was said, or set by the program."""
+    last_unit: str = ""
+    """What stood there last, apart from the bench's own cable, calibrator and leads."""
     moved_at: float = field(default_factory=time.monotonic)
 
     def still(self) -> bool:
         """Whether nothing has moved for so long that what was heard last is what stands now, and no relay clicks in it."""
         return time.monotonic() - self.moved_at > _SETTLED_S
+
+    @property
+    def standing(self) -> Conditions:
+        """All that is known of how it stands: what a simulated device has, and what was said or set otherwise."""
+        if not isinstance(self.device, SimulatedDevice):
+            return self.noted
+        own = dict(self.device.standing)
+        elsewhere = self.control.sets if isinstance(self.control, BenchControl) else lambda _factor: False
+        return tuple((own | {f: v for f, v in self.noted if f not in own or elsewhere(f)}).items())
+
+    def state(self, words: str = "") -> BenchState:
+        """What stands there now, as one value; ``words`` are how the unit's switches were noted."""
+        return BenchState(relevant(self.standing), words)
 
     def value(self, factor: str) -> Value | None:
         """How a factor stands, as far as is known."""
@@ -71,7 +95,7 @@ class Bench:
             self.device.let_go()
         if isinstance(self.control, BenchControl):
             self.control.close()
-        self.device, self.standing, self.moved_at = device, (), time.monotonic()
+        self.device, self.noted, self.last_unit, self.moved_at = device, (), "", time.monotonic()
         self.control = device if isinstance(device, SimulatedDevice) else None
 
     def get_ready(self, rate_hz: int) -> None:
@@ -97,31 +121,20 @@ class Bench:
         return cost * (_BY_ITSELF if self.can_set(factor) else 1.0)
 
     def note(self, factor: str, value: Value) -> None:
-        """Remember that a factor was set."""
-        self.standing = (*((f, v) for f, v in self.standing if f != factor), (factor, value))
+        """Remember that a factor was set; of the knobs and the place of a unit that was not there nobody knows anything."""
+        if factor == UNIT_FACTOR and value == CALIBRATOR:
+            self._forget(lambda f: f in PLACE)
+        elif factor == UNIT_FACTOR and value not in (LEFT_OUT, BARE_LEADS):
+            if self.last_unit not in ("", value):
+                self._forget(lambda f: f not in OF_THE_RIG)
+            self.last_unit = str(value)
+        elif factor in (SITUATION, POSITION) and self.value(factor) != value:
+            self._forget(lambda f: f in PLACE)  # the microphone was carried elsewhere
+        self.noted = (*((f, v) for f, v in self.noted if f != factor), (factor, value))
         self.moved_at = time.monotonic()
 
-
-def bench_name(document: JobDocument, unit_id: str) -> str:
-    """How a unit is called on the bench: its stand-in, or itself where the rig is a real one."""
-    unit = document.unit(unit_id)
-    return unit.title if document.plan(unit.plan).rig.sound is not None else unit.stand_in or unit.title
-
-
-def wanted(document: JobDocument, cell: Cell, standing: Conditions = ()) -> Conditions:
-    """(factor, value) pairs that the bench must have for a cell; what a step's settings do themselves is not among them.
-
-    What ``standing`` still has in the path from another unit's plan is taken out again: it would falsify whatever follows.
-    """
-    plan = document.plan_of(cell.step)
-    own = {name for name, _ in cell.setup.conditions}
-    left = tuple((f, v) for f, v in IN_THE_PATH if f not in own and dict(standing).get(f, v) != v)
-    if cell.role == FLOOR:  # without the divider the rig brings its own input to the level that it sees behind the unit
-        return (*left, (PICKUP_FACTOR, Measured(1.0, "1")), (UNIT_FACTOR, LEFT_OUT))
-    by_program = {f.name for f in plan.factors if f.by_program}
-    conditions = tuple((f, v) for f, v in cell.setup.conditions if f not in by_program)
-    pickup = Measured(plan.rig.pickup_ratio, "1")
-    return (*left, (PICKUP_FACTOR, pickup), (UNIT_FACTOR, bench_name(document, cell.unit)), *conditions)
+    def _forget(self, which: Callable[[str], bool]) -> None:
+        self.noted = tuple((f, v) for f, v in self.noted if not which(f))
 
 
 def refuse_impossible(document: JobDocument, cell: Cell, bench: Bench) -> None:
@@ -157,7 +170,7 @@ def simulated_bench(rig: Rig, *, seed: int = 1, unit: str = UNITS[0], load: Valu
     device = SimulatedDevice(rig, seed=seed)
     device.set(UNIT_FACTOR, unit)
     device.set(LOAD, load)
-    return Bench(device, device, ((PICKUP_FACTOR, Measured(rig.pickup_ratio, "1")), (UNIT_FACTOR, unit), (LOAD, load)))
+    return Bench(device, device, ((PICKUP_FACTOR, Measured(rig.pickup_ratio, "1")), (UNIT_FACTOR, unit), (LOAD, load)), unit)
 
 
 def bench_for(document: JobDocument, unit_id: str) -> Bench:

@@ -7,8 +7,9 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from utter_calm.errors import Cancelled, InputError
+from utter_calm.job.bench import UNIT_FACTOR
 from utter_calm.job.document import JobDocument
-from utter_calm.job.run.bench import UNIT_FACTOR, Bench
+from utter_calm.job.run.bench import Bench
 from utter_calm.job.run.prompt import CLIP, Answer, Prompt
 from utter_calm.measure.calibrate_impedance import Clipped, calibrate
 from utter_calm.measure.impedance_sweep import ImpedanceSweepSettings

@@ -7,8 +7,9 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from utter_calm.errors import Cancelled
+from utter_calm.job.bench import LEFT_OUT, PICKUP_FACTOR, PLACE, UNIT_FACTOR, named_by, place_words, wanted
 from utter_calm.job.document import UNIT, Cell, JobDocument, Plan
-from utter_calm.job.run.bench import LEFT_OUT, PICKUP_FACTOR, UNIT_FACTOR, Bench, wanted
+from utter_calm.job.run.bench import Bench
 from utter_calm.job.run.prompt import Answer, Prompt
 from utter_calm.measure.fetched import RECORDER, STARTED
 from utter_calm.quantities import Conditions, Value, value_text
@@ -32,14 +33,21 @@ class Hands:
         Cancelled
             Stopped, at a prompt or otherwise.
         """
-        by_hand = []
-        for factor, value in wanted(self.document, self.cell, self.bench.standing):
-            answer = self._bring(factor, value)
+        by_hand: list[str] = []
+        asked = wanted(self.document, self.cell, self.bench.standing)
+        place = tuple((f, v) for f, v in asked if f in PLACE)
+        for factor, value in asked:
+            # where everything stands is one thing to do for a hand, wherever a piece of it is not as it should be
+            whole = place if factor in PLACE and self._by_hand(factor) else ((factor, value),)
+            answer = self._bring(factor, value, whole)
             if answer is Answer.SKIP:
                 return None
             if answer is Answer.DONE:
-                by_hand.append(factor)
-        return tuple(by_hand)
+                by_hand += [f for f, _ in whole]
+        return tuple(dict.fromkeys(by_hand))
+
+    def _by_hand(self, factor: str) -> bool:
+        return not self.bench.can_set(factor)
 
     def switch(self, conditions: Conditions) -> None:
         """Bring the bench to what the step itself varies; as :meth:`prepare`, but that skipping stops."""
@@ -47,22 +55,36 @@ class Hands:
             if self._bring(factor, value) is Answer.SKIP:
                 raise Cancelled
 
-    def _bring(self, factor: str, value: Value) -> Answer | None:
-        """Bring one factor to a value; None where it stands there already."""
+    def _bring(self, factor: str, value: Value, whole: Conditions = ()) -> Answer | None:
+        """Bring one factor to a value, and with it all that a hand does in one go; None where it stands there already.
+
+        What is only to go back to its normal position the rig does without asking, where it can.
+        """
         if self.cancel is not None and self.cancel.is_set():
             raise Cancelled
-        bench = self.bench
+        bench, whole = self.bench, whole or ((factor, value),)
         if bench.value(factor) == value and factor != RECORDER:  # a take that was given up leaves nobody knows what running
             return None
-        text = instruction(self.document, self.document.plan_of(self.cell.step), self.cell.unit, factor, value)
-        answer = self.ask(Prompt(text, factor, value, bench.can_set(factor)))
+        can = bench.can_set(factor)
+        if can and bench.control is not None and not named_by(self.cell, factor):
+            bench.control.set(factor, value)
+            bench.note(factor, value)
+            return None
+        plan = self.document.plan_of(self.cell.step)
+        moved = tuple((f, v) for f, v in whole if bench.value(f) != v)
+        if len(moved) > 1:
+            text = f"Set up {place_words(whole)}."
+        else:
+            text = instruction(self.document, plan, self.cell.unit, factor, value)
+        answer = self.ask(Prompt(text, factor, value, can))
         if answer is Answer.STOP:
             raise Cancelled
         if answer is Answer.SKIP:
             return answer
         if answer is Answer.LET_RIG and bench.control is not None:
             bench.control.set(factor, value)
-        bench.note(factor, value)
+        for one, stands in moved or whole:
+            bench.note(one, stands)
         return answer
 
 

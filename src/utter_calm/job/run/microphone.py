@@ -11,8 +11,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from utter_calm.errors import Cancelled, InputError
+from utter_calm.job.bench import UNIT_FACTOR
 from utter_calm.job.document import JobDocument
-from utter_calm.job.run.bench import UNIT_FACTOR, Bench
+from utter_calm.job.document.rigs import same_rig
+from utter_calm.job.run.bench import Bench
 from utter_calm.job.run.prompt import Answer, Prompt
 from utter_calm.measure.kind import Passage
 from utter_calm.measure.microphone import heard_calibrator
@@ -104,8 +106,8 @@ def calibrated_words(rig: Rig, made: Calibrated) -> str:
 
 
 def with_calibrated(document: JobDocument, rig: Rig, made: Calibrated) -> JobDocument:
-    """The document with the calibration given to every plan that is measured with that rig."""
+    """The document with the calibration given to every plan that is measured with that rig's microphone."""
     for plan in document.plans:
-        if (plan.rig.name, plan.rig.bound) == (rig.name, rig.bound):
+        if same_rig(plan.rig, rig):
             document = document.with_plan(replace(plan, rig=with_sensitivity(plan.rig, made)))
     return document

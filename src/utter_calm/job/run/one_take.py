@@ -15,6 +15,7 @@ from utter_calm.analysis.skewed_sweep import resampled
 from utter_calm.errors import Cancelled, InputError, UtterCalmError
 from utter_calm.formats.audio import read_audio
 from utter_calm.formats.lossless import Encoded, encode_beside
+from utter_calm.job.bench import BenchState, moved_meanwhile, unlike_plan
 from utter_calm.job.document import LOAD, UNIT, Cell, JobDocument
 from utter_calm.job.document import Unit as UnderTest
 from utter_calm.job.document.fresh import READY_MADE
@@ -31,6 +32,7 @@ from utter_calm.measure.late import play_late
 from utter_calm.measure.result import Result, Trust
 from utter_calm.measure.spoken import play_spoken
 from utter_calm.measure.take_step import Prepare, Progress, analyze_step, play_step
+from utter_calm.quantities import number_of
 from utter_calm.rig import RecordedBlock, Rig, SimulatedDevice
 from utter_calm.rig.bench.reader import BenchReader
 from utter_calm.signals.murmur import murmur
@@ -50,6 +52,10 @@ class Played:
     pending: list[Cell]
     result: Callable[[], Result]
     encoded: Callable[[], Encoded]
+    bench: BenchState
+    """What stood there while it played."""
+    moved: tuple[Trust, ...] = ()
+    """What of it was changed meanwhile."""
     problem: UtterCalmError | None = None
     """What an instrument failed at meanwhile: the sound is good all the same."""
 
@@ -57,10 +63,11 @@ class Played:
         """Keep capture and result in the job; errors of the analysis."""
         step = self.document.step(self.cell.step)
         result = _doubt_hand(job, self.cell, step.settings, self.by_hand, self.result())
+        result = result.with_trust(*unlike_plan(self.document, self.cell, self.bench), *self.moved)
         title = self.document.unit(self.cell.unit).title if self.cell.role == UNIT else ""
         return job.append(
             self.cell, self.settings, result, capture=self.capture, kind=step.kind, unit_title=title, pending=self.pending,
-            encoded=self.encoded,
+            encoded=self.encoded, bench=self.bench,
         )  # fmt: skip
 
 
@@ -89,14 +96,17 @@ class Playing:
             raise InputError(f"“{step.title}” is deduced from other takes: nothing is played for it.", hint="Measure those.")
         settings = floor_settings(job, document, cell) if cell.role == FLOOR else plan.settings_of(step, cell.setup)
         unit = document.unit(cell.unit) if cell.role == UNIT else None
+        words = unit.settings if unit is not None else ""
+        before = bench.state(words)
+        load_ohm = None if unit is None or not plan.has_load else number_of(before.value(LOAD), "ohm")
         with BenchReader(bench.control) as reader:
             if unit is not None and isinstance(kind, SingleStimulus) and _by_marks(unit, kind, settings):
-                capture = self._without_wire(job, unit, kind, settings, bench, rig, cell.setup.load_ohm, prepare, follow)
+                capture = self._without_wire(job, unit, kind, settings, bench, rig, load_ohm, prepare, follow)
             else:
-                load_ohm, rating = (cell.setup.load_ohm, unit.rating) if unit is not None else (None, None)
                 capture = play_step(
                     kind, settings, bench.device, rig, load_ohm=load_ohm, paced=self.paced, cancel=cancel, progress=follow,
-                    on_block=self.on_block, prepare=prepare, rating=rating, still=bench.still,
+                    on_block=self.on_block, prepare=prepare,
+                    rating=None if unit is None else unit.rating, still=bench.still,
                 )  # fmt: skip
         capture = replace(capture, bench=reader.shown) if reader.shown else capture
         result: Callable[[], Result]
@@ -106,7 +116,12 @@ class Playing:
             stopped = cancel is not None and cancel.is_set()  # and yet it is a take: see the kind
             result = partial(analyze_step, kind, settings, capture, cancel=None if stopped else cancel, progress=follow)
         encoded = encode_beside(capture.samples, capture.rate_hz)
-        return Played(cell, document, settings, capture, by_hand, pending, result, encoded, reader.problem)
+        varied = {factor for part in capture.parts for factor, _ in part.conditions}
+        stood = before.without(varied)
+        moved = moved_meanwhile(stood, bench.state(words))
+        return Played(
+            cell, document, settings, capture, by_hand, pending, result, encoded, stood, moved, reader.problem,
+        )  # fmt: skip
 
     def _without_wire(
         self, job: Job, unit: UnderTest, kind: SingleStimulus[Any], settings: Any, bench: Bench, rig: Rig,  # noqa: ANN401

@@ -24,4 +24,7 @@ def fetch_floor(job: Job, document: JobDocument, cell: Cell, rest: list[Cell]) -
         return None
     take, capture = kept
     note = f"the rig's own floor of {take.summary.taken_at[:10]}"
-    return job.append(cell, settings, take.result, capture=capture, kind=step.kind, unit_title="", pending=rest, note=note)
+    return job.append(
+        cell, settings, take.result, capture=capture, kind=step.kind, unit_title="", pending=rest, note=note,
+        bench=take.summary.bench,
+    )  # fmt: skip

@@ -6,7 +6,8 @@ import threading
 from collections.abc import Callable, Iterable
 
 from utter_calm.errors import Cancelled
-from utter_calm.job.document import LOAD, UNIT, Cell, JobDocument, Plan, Step
+from utter_calm.job.bench import normal_positions
+from utter_calm.job.document import LOAD, UNIT, Cell, JobDocument, Setup, Step
 from utter_calm.job.job import Job
 from utter_calm.job.run.prompt import WIRING, Answer, Prompt
 from utter_calm.measure.kind import StepKind
@@ -66,7 +67,7 @@ def check_leads(
         level = min(_PROBE_V, (highest or _PROBE_V) / _BELOW)
         entered = document.unit(cell.unit).nominal_gain
         found = check_wiring(
-            device, plan.rig, level_v=level, nominal_gain=entered, gain_matters=_gain_is_known(plan) and entered is not None,
+            device, plan.rig, level_v=level, nominal_gain=entered, gain_matters=_gain_holds(document, cell) and entered is not None,
             cancel=cancel, rate_hz=int(getattr(settings, "rate_hz", USUAL_HZ)),
         )  # fmt: skip
         findings = [f for f in found if f.code not in let_be]
@@ -88,6 +89,11 @@ def _plays(step: Step) -> bool:
     return isinstance(kind, StepKind) and kind.highest_level(step.typed_settings()) is not None
 
 
-def _gain_is_known(plan: Plan) -> bool:
-    """Whether the data sheet's gain holds: knobs that are varied may change it."""
-    return all(f.name == LOAD or f.by_program for f in plan.varied_factors())
+def _gain_holds(document: JobDocument, cell: Cell) -> bool:
+    """Whether the data sheet's gain is that of a setup: it names no knob that is known to be off its normal position."""
+    plan = document.plan_of(cell.step)
+    normal = dict(normal_positions(document, document.unit(cell.unit)))
+    own = {f.name for f in plan.factors if f.name != LOAD and not f.by_program and f.name in normal}
+    def off(setup: Setup) -> bool:
+        return any(setup.value(name) != normal[name] for name in own)
+    return not off(cell.setup) or all(off(setup) for setup in plan.setups())

@@ -8,12 +8,13 @@ from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
 
 from utter_calm.errors import MeasurementError, UtterCalmError
+from utter_calm.job.bench import wanted
 from utter_calm.job.document import FLOOR, UNIT, Cell, JobDocument
 from utter_calm.job.gain import gain_of_plan
 from utter_calm.job.job import Job
 from utter_calm.job.rig_floor import keep_floor
 from utter_calm.job.run.advice import advice
-from utter_calm.job.run.bench import Bench, refuse_impossible, wanted
+from utter_calm.job.run.bench import Bench, refuse_impossible
 from utter_calm.job.run.deducing import DeducedAhead
 from utter_calm.job.run.hands import Hands
 from utter_calm.job.run.one_take import Played, Playing

@@ -45,12 +45,15 @@ def told(path: Path, what: str) -> Iterator[None]:
         raise JobFileError(f"{path} is damaged or not a job file.", hint="Restore it from a copy.") from problem
     except sqlite3.DatabaseError as problem:
         said = str(problem)
-        if "full" in said:
-            hint = "Make room on the disk; everything stored before is safe."
-        elif "readonly" in said or "unable to open" in said:
+        code = getattr(problem, "sqlite_errorname", "")
+        if code.startswith(("SQLITE_FULL", "SQLITE_IOERR")) or "full" in said:
+            hint = "Make room on the disk, and see that it works; everything stored before is safe."
+        elif code.startswith(("SQLITE_READONLY", "SQLITE_CANTOPEN", "SQLITE_PERM")):
             hint = "Choose a folder that can be written."
-        elif "locked" in said:
+        elif code.startswith(("SQLITE_BUSY", "SQLITE_LOCKED")):
             hint = "Another program has it open; close it there first."
+        elif code.startswith(("SQLITE_NOMEM", "SQLITE_TOOBIG")):
+            hint = "There is not enough memory for it; close other programs."
         else:
             raise JobFileError(f"{path} is damaged or not a job file.", hint="Restore it from a copy.") from problem
         raise JobFileError(f"{path} {what}: {said}.", hint=hint) from problem

@@ -22,6 +22,7 @@ from utter_calm.formats.lossless import Encoded
 from utter_calm.job.document import Cell, JobDocument, Plan, Unit
 from utter_calm.job.store import migrations, rows, schema
 from utter_calm.job.store.connection import connect, damaged, from_json, to_json, told
+from utter_calm.job.store.from_version_4 import TAKE_COLUMNS
 from utter_calm.job.store.read import ReadStore
 from utter_calm.job.take import TakeSummary
 from utter_calm.measure.capture import Capture
@@ -30,6 +31,9 @@ from utter_calm.measure.result import Result
 from utter_calm.plain import one_line
 
 T = TypeVar("T")
+
+
+_PUT_PART = "INSERT OR REPLACE INTO document (part, json, checksum) VALUES (?, ?, ?)"
 
 
 class _Head(msgspec.Struct):
@@ -128,7 +132,8 @@ class JobStore(ReadStore):
 
     def read_document(self) -> JobDocument:
         """Read everything but the takes."""
-        parts = dict(self._rows("SELECT part, json FROM document", ()))
+        stored = self._rows("SELECT part, json, checksum FROM document", ())
+        parts = {part: text for part, text, _ in stored}
         if "job" not in parts:
             raise JobFileError(f"{self.path} holds no job.", hint="Restore it from a copy.")
         head = from_json(parts["job"], _Head, self.path)
@@ -139,6 +144,12 @@ class JobStore(ReadStore):
         except ValueError as problem:
             raise damaged(self.path) from problem
         self._written = {name: parts[name] for name in ("job", "units", "plans")}
+        if any(rows.text_checksum(text) != expected for part, text, expected in stored if part != "run"):
+            self.read_only = True  # what is written would be taken for whole
+            self.spoilt.append(
+                "The plan in this file is damaged: its checksum does not fit. What it says may be wrong; the job is open for "
+                "reading only. Restore it from a copy."
+            )
         return document
 
     def _with_known_kinds(self, plans: tuple[Plan, ...]) -> tuple[Plan, ...]:
@@ -159,7 +170,7 @@ class JobStore(ReadStore):
         }  # fmt: skip
         changed = [(name, text) for name, text in parts.items() if self._written.get(name) != text]
         with self._writing():
-            self._connection.executemany("INSERT OR REPLACE INTO document (part, json) VALUES (?, ?)", changed)
+            self._connection.executemany(_PUT_PART, [(name, text, rows.text_checksum(text)) for name, text in changed])
         self._written = parts
 
     def write_pending(self, cells: Iterable[Cell]) -> None:
@@ -173,8 +184,10 @@ class JobStore(ReadStore):
 
     def read_pending(self) -> tuple[Cell, ...]:
         """Read what the last run had still to do."""
-        found = self._rows("SELECT json FROM document WHERE part = 'run'", ())
-        return from_json(found[0][0], tuple[Cell, ...], self.path) if found else ()
+        found = self._rows("SELECT json, checksum FROM document WHERE part = 'run'", ())
+        if not found or rows.text_checksum(found[0][0]) != found[0][1]:
+            return ()  # what was still to do is asked for anew
+        return from_json(found[0][0], tuple[Cell, ...], self.path)
 
     # --- takes --------------------------------------------------------------------------------------------------------
 
@@ -195,14 +208,15 @@ class JobStore(ReadStore):
             setup = self._text(cell.setup)
             cursor = self._connection.execute(
                 "INSERT INTO take (unit, step, role, setup, kind, settings, taken_at, unit_title, rig, origin, sources, trust, "
-                "capture, note) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                "capture, note, bench) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
                 (
                     cell.unit, cell.step, cell.role, setup, take.kind, self._text(take.settings), take.taken_at, take.unit_title,
                     None if take.rig is None else self._text(take.rig), take.origin, to_json(take.sources),
-                    to_json(result.trust), capture_id, take.note,
+                    to_json(result.trust), capture_id, take.note, None if take.bench is None else self._text(take.bench),
                 ),
             )  # fmt: skip
             take_id = int(cursor.lastrowid or 0)
+            self._check_off(take_id)
             rows.insert_result(self._connection, take_id, result)
             self._connection.execute(
                 "UPDATE take SET superseded_by = ? WHERE unit = ? AND step = ? AND role = ? AND setup = ? AND id <> ? "
@@ -218,6 +232,14 @@ class JobStore(ReadStore):
         """Change the note of a take; nothing else of it ever changes."""
         with self._writing():
             self._connection.execute("UPDATE take SET note = ? WHERE id = ?", (note, take_id))
+            self._check_off(take_id)
+
+    def _check_off(self, take_id: int) -> None:
+        """Give a take its checksum."""
+        row = self._connection.execute(f"SELECT {TAKE_COLUMNS} FROM take WHERE id = ?", (take_id,)).fetchone()
+        (trust,) = self._connection.execute("SELECT trust FROM take WHERE id = ?", (take_id,)).fetchone()
+        both = (rows.text_checksum(row), rows.text_checksum(trust))
+        self._connection.execute("UPDATE take SET checksum = ?, trust_checksum = ? WHERE id = ?", (*both, take_id))
 
     # --- inside -------------------------------------------------------------------------------------------------------
 
@@ -227,10 +249,12 @@ class JobStore(ReadStore):
         found = self._connection.execute("SELECT id FROM text WHERE json = ?", (text,)).fetchone()
         if found is not None:
             return int(found[0])
-        return int(self._connection.execute("INSERT INTO text (json) VALUES (?)", (text,)).lastrowid or 0)
+        put = self._connection.execute("INSERT INTO text (json, checksum) VALUES (?, ?)", (text, rows.text_checksum(text)))
+        return int(put.lastrowid or 0)
 
     def _put_pending(self, cells: tuple[Cell, ...]) -> None:
-        self._connection.execute("INSERT OR REPLACE INTO document (part, json) VALUES ('run', ?)", (to_json(cells),))
+        text = to_json(cells)
+        self._connection.execute(_PUT_PART, ("run", text, rows.text_checksum(text)))
 
     @contextlib.contextmanager
     def _writing(self) -> Iterator[None]:

@@ -11,6 +11,7 @@ import msgspec
 
 from utter_calm.job.store import schema
 from utter_calm.job.store.connection import from_json, to_json
+from utter_calm.job.store.layout_3 import INDEXES, TABLES
 from utter_calm.job.store.rows import checksum
 from utter_calm.job.store.sources_planned import CONSUMED, with_sources
 from utter_calm.quantities import Conditions, read_value
@@ -41,7 +42,7 @@ def channels_apart(connection: sqlite3.Connection, path: Path) -> None:
     for name in _OLD:
         connection.execute(f"ALTER TABLE {name} RENAME TO old_{name}")
     connection.execute("ALTER TABLE document RENAME TO old_document")
-    schema.lay_out(connection)
+    schema.lay_out(connection, TABLES, INDEXES)
     connection.execute("INSERT INTO document SELECT part, json FROM old_document")
     _captures(connection, path)
     _takes(connection, path, units)

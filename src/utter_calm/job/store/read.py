@@ -11,6 +11,7 @@ from typing import Any, TypeVar, cast
 import msgspec
 
 from utter_calm.errors import JobFileError
+from utter_calm.job.bench import BenchState
 from utter_calm.job.document import FLOOR, UNIT, Cell, Setup
 from utter_calm.job.store import rows
 from utter_calm.job.store.connection import damaged, from_json, told, without_collection
@@ -27,11 +28,13 @@ _UNREADABLE = Trust(
     "the readings of this take are damaged in the file; its samples may be whole: analyse it again, or restore a copy",
 )
 _COLUMNS = (
-    "id, unit, step, role, setup, kind, settings, taken_at, unit_title, rig, origin, sources, trust, superseded_by, capture, note"
+    "id, unit, step, role, setup, kind, settings, taken_at, unit_title, rig, origin, sources, capture, note, bench, "
+    "superseded_by, trust, trust_checksum, checksum"
 )
-_READING = "name, channel, value, unit, uncertainty, phase, coordinates, note"
+_READING = "take, position, name, channel, value, unit, uncertainty, phase, coordinates, note, checksum"
 
-_SHARED: dict[str, Any] = {"setup": Setup, "settings": dict[str, float | str], "rig": Rig, "sources": tuple[Source, ...]}
+_SHARED: dict[str, Any] = {"setup": Setup, "settings": dict[str, float | str], "rig": Rig, "sources": tuple[Source, ...],
+                           "bench": BenchState}  # fmt: skip
 """What many takes hold alike, and what it is decoded to."""
 
 
@@ -71,7 +74,8 @@ class ReadStore:
     def read_takes(self, *, after: int = 0) -> list[TakeSummary]:
         """Read all takes with a higher id, without what they gave and without samples."""
         found = self._rows(f"SELECT {_COLUMNS} FROM take WHERE id > ? ORDER BY id", (after,))
-        texts = dict(self._rows("SELECT id, json FROM text", ())) if found else {}
+        stored = self._rows("SELECT id, json, checksum FROM text", ()) if found else []
+        texts = {ident: text for ident, text, expected in stored if rows.text_checksum(text) == expected}
         # takes share their rigs, setups and settings: each text is decoded once
         known: dict[tuple[str, Any], Any] = {}
         takes = []
@@ -136,11 +140,17 @@ class ReadStore:
             rig,
             origin,
             sources,
-            trust,
-            newer,
             capture,
             note,
+            bench,
+            newer,
+            trust,
+            trust_expected,
+            expected,
         ) = row
+        if rows.text_checksum(row[:-4]) != expected:
+            raise damaged(self.path)
+        trust = trust if rows.text_checksum(trust) == trust_expected else ""
         words, numbers = (unit, step, role, kind, taken_at, title, origin, trust, note), (newer, capture)
         if not (isinstance(take_id, int) and all(isinstance(w, str) for w in words)
                 and all(n is None or isinstance(n, int) for n in numbers) and role in (UNIT, FLOOR)):  # fmt: skip
@@ -152,6 +162,7 @@ class ReadStore:
             once("settings", settings, texts.get(settings)), taken_at, title,
             None if rig is None else cast("Rig", once("rig", rig, texts.get(rig))),
             _Later(self._findings, take_id, trust), origin, once("sources", sources, sources), newer, capture, note,
+            None if bench is None else cast("BenchState", once("bench", bench, texts.get(bench))),
         )  # fmt: skip
 
     def _findings(self, take_id: int, trust: str) -> Findings:

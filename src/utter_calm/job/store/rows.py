@@ -78,6 +78,21 @@ def checksum(*blobs: bytes | None) -> int:
     return total
 
 
+def text_checksum(value: Any) -> int:  # noqa: ANN401
+    """CRC-32 of a text, or of the values of a row."""
+    return zlib.crc32(msgspec.json.encode(value))
+
+
+def reading_checksum(row: tuple[Any, ...]) -> int:
+    """CRC-32 of a reading's row: take, position and its values."""
+    return text_checksum(row)
+
+
+def capture_checksum(head: tuple[Any, ...], data: bytes) -> int:
+    """CRC-32 of rate, frames, channels, encoding and circumstances of a capture, and of its samples."""
+    return zlib.crc32(data, text_checksum(head))
+
+
 def array_of(data: Any, path: Path) -> FloatArray | None:  # noqa: ANN401
     """Read bytes as numbers."""
     if data is None:
@@ -95,7 +110,8 @@ def insert_capture(connection: sqlite3.Connection, capture: Capture, encoded: Ca
         capture.parts, capture.latency_frames, capture.interruptions, capture.bench, capture.answered_s, capture.skew,
         capture.said,
     )  # fmt: skip
-    row = (capture.rate_hz, len(capture.samples), capture.count, encoding, to_json(around), checksum(data), data)
+    head = (capture.rate_hz, len(capture.samples), capture.count, encoding, to_json(around))
+    row = (*head, capture_checksum(head, data), data)
     cursor = connection.execute(
         "INSERT INTO capture (rate_hz, frames, channels, encoding, circumstances, checksum, data) VALUES (?, ?, ?, ?, ?, ?, ?)",
         row,
@@ -108,7 +124,7 @@ def read_capture(row: tuple[Any, ...] | None, path: Path) -> Capture:
     if row is None or not all(isinstance(v, int) for v in row[:3]) or not isinstance(row[6], bytes):
         raise damaged(path)
     rate, frames, channels, encoding, around_json, expected, data = row
-    if checksum(data) != expected:
+    if capture_checksum(row[:5], data) != expected:
         raise JobFileError(
             f"The samples of a take in {path} are damaged: their checksum does not fit.",
             hint="Restore the file from a copy.",
@@ -126,23 +142,13 @@ def read_capture(row: tuple[Any, ...] | None, path: Path) -> Capture:
 
 def insert_result(connection: sqlite3.Connection, take_id: int, result: Result) -> None:
     """Store readings, traces and surfaces of a take."""
+    values = [
+        (take_id, n, r.name, r.channel, _real(r.value), r.unit, _real(r.uncertainty), _real(r.phase_rad),
+         to_json(r.at) if r.at else "", r.note)
+        for n, r in enumerate(result.readings)
+    ]  # fmt: skip
     connection.executemany(
-        "INSERT INTO reading VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
-        [
-            (
-                take_id,
-                n,
-                r.name,
-                r.channel,
-                r.value,
-                r.unit,
-                r.uncertainty,
-                r.phase_rad,
-                to_json(r.at) if r.at else "",
-                r.note,
-            )
-            for n, r in enumerate(result.readings)
-        ],
+        "INSERT INTO reading VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)", [(*row, reading_checksum(row)) for row in values]
     )
     for position, trace in enumerate(result.traces):
         head = TraceHead(trace.name, trace.channel, trace.x_unit, trace.y_unit, trace.valid, trace.invalid_reason, trace.at)
@@ -161,9 +167,16 @@ def insert_result(connection: sqlite3.Connection, take_id: int, result: Result) 
         )
 
 
+def _real(value: float | None) -> float | None:
+    return None if value is None else float(value)
+
+
 def read_reading(row: tuple[Any, ...], path: Path) -> Reading:
-    """Give one reading from its row (name, channel, value, unit, uncertainty, phase, coordinates, note)."""
-    name, channel, value, unit, uncertainty, phase, coordinates, note = row
+    """Give one reading from its row: take, position, what it says, and the checksum of these."""
+    *kept, expected = row
+    if reading_checksum(tuple(kept)) != expected:
+        raise damaged(path)
+    _take, _position, name, channel, value, unit, uncertainty, phase, coordinates, note = kept
     numbers = (value, 0.0 if uncertainty is None else uncertainty, 0.0 if phase is None else phase)
     if not (isinstance(name, str) and isinstance(channel, int) and isinstance(unit, str) and isinstance(note, str)
             and all(isinstance(v, float) for v in numbers)):  # fmt: skip

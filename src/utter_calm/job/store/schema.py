@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 import sqlite3
+from collections.abc import Mapping
 from pathlib import Path
 
 from utter_calm.errors import JobFileError
 
 APPLICATION_ID = 0x55744361  # "UtCa"
-VERSION = 4
+VERSION = 5
 
 TABLES = {
-    "document": "part TEXT PRIMARY KEY, json TEXT NOT NULL",
-    "text": "id INTEGER PRIMARY KEY, json TEXT NOT NULL UNIQUE",
+    "document": "part TEXT PRIMARY KEY, json TEXT NOT NULL, checksum INTEGER NOT NULL DEFAULT 0",
+    "text": "id INTEGER PRIMARY KEY, json TEXT NOT NULL UNIQUE, checksum INTEGER NOT NULL DEFAULT 0",
     "capture": (
         "id INTEGER PRIMARY KEY, rate_hz INTEGER NOT NULL, frames INTEGER NOT NULL, channels INTEGER NOT NULL, "
         "encoding TEXT NOT NULL, circumstances TEXT NOT NULL, checksum INTEGER NOT NULL, data BLOB NOT NULL"
@@ -22,12 +23,13 @@ TABLES = {
         "setup INTEGER NOT NULL REFERENCES text(id), kind TEXT NOT NULL, settings INTEGER NOT NULL REFERENCES text(id), "
         "taken_at TEXT NOT NULL, unit_title TEXT NOT NULL, rig INTEGER REFERENCES text(id), origin TEXT NOT NULL, "
         "sources TEXT NOT NULL, trust TEXT NOT NULL, superseded_by INTEGER, capture INTEGER REFERENCES capture(id), "
-        "note TEXT NOT NULL DEFAULT ''"
+        "note TEXT NOT NULL DEFAULT '', bench INTEGER REFERENCES text(id), checksum INTEGER NOT NULL DEFAULT 0, "
+        "trust_checksum INTEGER NOT NULL DEFAULT 0"
     ),
     "reading": (
         "take INTEGER NOT NULL REFERENCES take(id), position INTEGER NOT NULL, name TEXT NOT NULL, channel INTEGER NOT NULL, "
         "value REAL NOT NULL, unit TEXT NOT NULL, uncertainty REAL, phase REAL, coordinates TEXT NOT NULL, "
-        "note TEXT NOT NULL, PRIMARY KEY (take, position)) WITHOUT ROWID"
+        "note TEXT NOT NULL, checksum INTEGER NOT NULL DEFAULT 0, PRIMARY KEY (take, position)) WITHOUT ROWID"
     ),
     "trace": (
         "take INTEGER NOT NULL REFERENCES take(id), position INTEGER NOT NULL, head TEXT NOT NULL, x BLOB NOT NULL, "
@@ -46,11 +48,13 @@ INDEXES = {
 }
 
 
-def lay_out(connection: sqlite3.Connection) -> None:
-    """Make the tables of this version and their indexes."""
-    for name, columns in TABLES.items():
+def lay_out(
+    connection: sqlite3.Connection, tables: Mapping[str, str] = TABLES, indexes: Mapping[str, str] = INDEXES
+) -> None:
+    """Make tables and their indexes, those of this version unless others are given."""
+    for name, columns in tables.items():
         connection.execute(f"CREATE TABLE {name} ({columns}{'' if columns.endswith('ROWID') else ')'}")
-    for name, what in INDEXES.items():
+    for name, what in indexes.items():
         connection.execute(f"CREATE INDEX {name} ON {what}")
 
 

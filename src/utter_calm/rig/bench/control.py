@@ -28,6 +28,10 @@ class BenchControl:
         """Whether anything here sets a factor."""
         return self._who_sets(factor) is not None or (self._device is not None and self._device.can_set(factor))
 
+    def sets(self, factor: str) -> bool:
+        """Whether an instrument sets a factor, and not the device itself."""
+        return self._who_sets(factor) is not None
+
     def set(self, factor: str, value: Value) -> None:
         """Set a factor and see that it stands; errors as in :meth:`ScpiInstrument.set`."""
         own = self._who_sets(factor)

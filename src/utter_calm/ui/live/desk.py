@@ -10,6 +10,7 @@ import numpy as np
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from utter_calm.errors import InputError, UtterCalmError
+from utter_calm.job.bench import unlike_plan
 from utter_calm.job.document import NOT_SET, Cell
 from utter_calm.job.facts import Facts, Shown
 from utter_calm.job.take import TakeSummary
@@ -128,6 +129,9 @@ class LiveDesk(QObject):
         shot = tone.snapshot(round(seconds * tone.rate_hz), peek=True)
         rig, unit = self._session.plan.rig, self._session.unit
         setup = self._session.standing_setup()
+        bench = self._session.bench.state(unit.settings)
+        cell = Cell(unit.id, step.id, setup)
+        doubts = unlike_plan(self._session.document, cell, bench)
         unknown = [name for name, value in setup.conditions if value == NOT_SET]
         kind, settings = cast("StepKind[Any]", step.measure), step.typed_settings()
         job = self._session.job
@@ -139,10 +143,8 @@ class LiveDesk(QObject):
                 shot.samples, tone.rate_hz, rig.recorded, rig, load_ohm=setup.load_ohm, overload=shot.overload,
                 lost_frames=shot.lost_frames,
             )  # fmt: skip
-            result = kind.analyze(settings, capture)
-            return job.append(
-                Cell(unit.id, step.id, setup), settings, result, capture=capture, note=note or "taken from the live view"
-            )
+            result = kind.analyze(settings, capture).with_trust(*doubts)
+            return job.append(cell, settings, result, capture=capture, note=note or "taken from the live view", bench=bench)
 
         computation = Computation(work, self._session)
         computation.done.connect(lambda take: self._kept(take, unknown))

@@ -5,12 +5,12 @@ from __future__ import annotations
 from PySide6.QtCore import QTimer
 from PySide6.QtGui import QResizeEvent
 
+from utter_calm.job.bench import UNIT_FACTOR
 from utter_calm.job.compare_readings import repeats_of
 from utter_calm.job.document import FLOOR
 from utter_calm.job.facts import Shown
 from utter_calm.job.gain import gain_of
 from utter_calm.job.job import Job
-from utter_calm.job.run.bench import UNIT_FACTOR
 from utter_calm.job.take import Take
 from utter_calm.measure.kinds import declared
 from utter_calm.present.chain import chain_view, level_of, level_view

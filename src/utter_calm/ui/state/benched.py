@@ -8,9 +8,10 @@ from dataclasses import dataclass
 from PySide6.QtCore import QObject
 
 from utter_calm.errors import UtterCalmError
+from utter_calm.job.bench import PICKUP_FACTOR, UNIT_FACTOR, bench_name, wanted
 from utter_calm.job.document import LOAD, NOT_SET, Cell, Setup
 from utter_calm.job.job import Job
-from utter_calm.job.run.bench import PICKUP_FACTOR, UNIT_FACTOR, Bench, bench_for, bench_name, refuse_impossible, wanted
+from utter_calm.job.run.bench import Bench, bench_for, refuse_impossible
 from utter_calm.job.run.hands import instruction
 from utter_calm.job.run.prompt import STANDING, Prompt
 from utter_calm.job.take import FLOOR

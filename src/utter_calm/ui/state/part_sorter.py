@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QObject, Signal
 
 from utter_calm.errors import InputError
-from utter_calm.job.run.bench import UNIT_FACTOR, bench_name
+from utter_calm.job.bench import UNIT_FACTOR, bench_name
 from utter_calm.measure.part_watch import PartWatch
 from utter_calm.rig import BARE_LEADS, knobs_of
 from utter_calm.ui.state.session import JobSession

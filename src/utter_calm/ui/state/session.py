@@ -10,9 +10,9 @@ from PySide6.QtCore import QObject
 
 from utter_calm.analysis.level_search import Found
 from utter_calm.errors import UtterCalmError
+from utter_calm.job.bench import PICKUP_FACTOR
 from utter_calm.job.document import LOAD, Cell, JobDocument, Reference
 from utter_calm.job.job import Job
-from utter_calm.job.run.bench import PICKUP_FACTOR
 from utter_calm.job.run.prompt import Answer, Prompt
 from utter_calm.job.take import TakeSummary
 from utter_calm.measure.beside import Helper
