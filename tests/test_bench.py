@@ -183,7 +183,7 @@ def test_takes_under_unlike_benches_are_no_repeats(four):
     assert first.bench.apart(other.bench) == (Apart("bass", "flat", "boost"),)
     # the take that stands in the cell was made before the plan said otherwise
     four.edit(four.document.with_plan(plan))
-    assert "bass" in four.stale(four.current(cell))
+    assert "bass: boost, not flat" in four.replanned(four.current(cell))
 
 
 def test_of_another_units_knobs_nobody_knows_anything():

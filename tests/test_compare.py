@@ -202,3 +202,18 @@ def test_two_loudspeakers_are_a_pair_within_the_worst_place(gain):
     assert match.mean_db == pytest.approx(level + 1.5 * 0.2 * np.sqrt(np.pi) / np.log2(20), abs=0.02)
     assert "As a pair: within 1.37 dB" in view_of(one, two).verdict
     assert held(take(1, 2.0), take(2, 2.0)).match is None  # no sound
+
+
+def test_curves_that_touch_zero_are_compared_where_both_are_there():
+    """A curve that is zero in places lies infinitely far off in decibels there: nothing overflows, and nothing is said of it."""
+    from utter_calm.job.compare_readings import _as_ratio, _largest
+    from utter_calm.measure.result import Trace
+
+    x = np.geomspace(20, 20_000, 50)
+    one, two = np.full(50, 1e-3), np.full(50, 1.1e-3)
+    one[10:14], two[30] = 0.0, 0.0
+    largest, _at = _largest(Trace("a", 1, x, "Hz", one, "1"), Trace("a", 1, x, "Hz", two, "1"))
+    assert largest == pytest.approx(1.1)
+    with pytest.raises(ValueError, match="nowhere"):
+        _largest(Trace("a", 1, x, "Hz", np.zeros(50), "1"), Trace("a", 1, x, "Hz", two, "1"))
+    assert _as_ratio(5e5) == float("inf")

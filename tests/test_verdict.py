@@ -59,6 +59,46 @@ def test_a_mask_is_held_at_its_worst_point():
     assert judge(MASK, trace([1.0, 1.0999, 1.0], spread=0.01)).outcome is Outcome.UNDECIDED
 
 
+X = np.array([20.0, 200.0, 2_000.0, 20_000.0])
+BELOW = Claim("m", "flat", "s", "relative", mask=(MaskPoint(20.0, 0.8, 1.25), MaskPoint(20_000.0, 0.8, 1.25)))
+
+
+def points(values, spreads):
+    spread = None if spreads is None else np.array(spreads, float)
+    return Result((), (Trace("relative", 1, X, "Hz", np.array(values, float), "1", uncertainty=spread),))
+
+
+@pytest.mark.parametrize(
+    ("values", "spreads", "outcome", "at"),
+    [
+        ([1.0, 1.0, 1.0, 1.0], [0.5, 0.01, 0.01, 0.01], Outcome.UNDECIDED, 20.0),  # known to half only: not met
+        ([1.2, 1.0, 1.0, 1.26], [0.4, 0.001, 0.001, 0.001], Outcome.MISSED, 20_000.0),  # one that is certainly out is out
+        ([1.2489, 1.0, 1.0, 1.0], [0.001, 0.001, 0.001, 0.001], Outcome.MET, 20.0),
+        ([1.2491, 1.0, 1.0, 1.0], [0.001, 0.001, 0.001, 0.001], Outcome.UNDECIDED, 20.0),
+        ([1.2509, 1.0, 1.0, 1.0], [0.001, 0.001, 0.001, 0.001], Outcome.UNDECIDED, 20.0),
+        ([1.2511, 1.0, 1.0, 1.0], [0.001, 0.001, 0.001, 0.001], Outcome.MISSED, 20.0),
+        ([0.8009, 1.0, 1.0, 1.0], [0.001, 0.001, 0.001, 0.001], Outcome.UNDECIDED, 20.0),
+        ([0.8011, 1.0, 1.0, 1.0], [0.001, 0.001, 0.001, 0.001], Outcome.MET, 20.0),
+        ([0.7991, 1.0, 1.0, 1.0], [0.001, 0.001, 0.001, 0.001], Outcome.UNDECIDED, 20.0),
+        ([0.7989, 1.0, 1.0, 1.0], [0.001, 0.001, 0.001, 0.001], Outcome.MISSED, 20.0),
+        ([1.0, 1.0, 1.0, 1.0], None, Outcome.UNDECIDED, 20.0),  # nobody estimated anything
+        ([2.0, 1.0, 1.0, 1.0], None, Outcome.UNDECIDED, 20.0),
+    ],
+)
+def test_every_point_of_a_mask_by_its_own_uncertainty(values, spreads, outcome, at):
+    verdict = judge(BELOW, points(values, spreads))
+    assert (verdict.outcome, verdict.at) == (outcome, at)
+    assert bool(verdict.doubt) == (spreads is None)
+
+
+def test_a_level_re_full_scale_is_held_by_the_units_own():
+    claim = Claim("n", "at most -96 dBFS", "s", "noise", high=10 ** (-96 / 20), re_full_scale=True)
+    quiet = Result((Reading("noise", 1, 45e-6, "V", 1e-7),))
+    assert judge(claim, quiet).outcome is Outcome.UNDECIDED  # nobody said what full scale is
+    assert judge(claim.in_volts(4.0), quiet).outcome is Outcome.MET  # what the rig's would give
+    assert judge(claim.in_volts(2.0), quiet).outcome is Outcome.MISSED
+
+
 def test_a_curve_that_does_not_cover_the_mask_cannot_meet_it():
     assert judge(MASK, trace([1.0, 1.0, 1.0], valid=(50.0, 20_000.0))).outcome is Outcome.UNDECIDED
     assert judge(MASK, trace([1.0, 0.5, 1.0], valid=(50.0, 20_000.0))).outcome is Outcome.MISSED

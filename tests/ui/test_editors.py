@@ -320,7 +320,7 @@ def test_a_condition_is_changed_moved_and_let_go(qtbot, fresh_window):
     assert session.plan.factor("humidity") is None
 
 
-def test_a_level_is_claimed_in_full_scale_and_held_by_the_inputs_own(qtbot, measured_window):
+def test_a_level_is_claimed_in_full_scale_and_held_by_the_units_own(qtbot, measured_window):
     space = measured_window.workspace
     session = space.session
     form = open_form(qtbot, claim_editor(session, space, None))
@@ -342,8 +342,14 @@ def test_a_level_is_claimed_in_full_scale_and_held_by_the_inputs_own(qtbot, meas
     assert claim.re_full_scale
     cell = Cell(session.unit.id, claim.step, session.plan.setups()[0])
     verdict = next(v for v in session.job.verdicts(cell) if v.claim.id == claim.id)
-    full_scale = session.job.current(cell).rig.recorded[0].full_scale
-    assert verdict.bound == pytest.approx(1e-4 * full_scale)
+    assert verdict.outcome is Outcome.UNDECIDED  # the rig's full scale is no matter of the unit's
+    assert "full scale is not known" in verdict.doubt
+    unit = open_form(qtbot, unit_editor(session, space))
+    type_into(unit, "full_scale", "2 V")
+    unit.accept()
+    assert session.unit.full_scale_v == 2.0
+    verdict = next(v for v in session.job.verdicts(cell) if v.claim.id == claim.id)
+    assert verdict.bound == pytest.approx(1e-4 * 2.0)
     again = open_form(qtbot, claim_editor(session, space, claim))
     assert again.text("high") == "-80 dBFS"
 
@@ -449,3 +455,33 @@ def test_a_new_claim_holds_where_the_reading_is_told(qtbot, measured_window):
     assert form.fields["where"].currentText() == conditions_text(cells[1].setup.conditions)
     verdict = next(v for v in job.verdicts(cells[0]) if v.claim.name == name)
     assert (verdict.outcome, verdict.doubt) == (Outcome.OPEN, "what was measured does not tell it")
+
+
+def test_the_bench_is_seen_put_right_and_its_normal_positions_are_stated(qtbot, window, tmp_path):
+    from utter_calm.job.document.fresh import new_document
+    from utter_calm.job.document.starts import STARTS
+    from utter_calm.job.document.unit import Unit
+    from utter_calm.ui.chain.bench_form import bench_form, rows_of
+
+    path = tmp_path / "bench.calm"
+    Job.create(path, new_document("Dome", Unit(name="CP-1", stand_in="preamplifier"), STARTS["preamplifier"])).close()
+    window.open_path(path)
+    space = window.workspace
+    session = space.session
+    space.coverage.choose(0, [1])
+    session.set_bench("unit", "preamplifier")
+    session.set_bench("treble", "boost")
+    rows = {row.factor: row for row in rows_of(session)}
+    assert (rows["treble"].now, rows["treble"].plan, rows["treble"].unlike_plan) == ("boost", "flat", True)
+    assert not rows["bass"].unlike_plan
+    assert "treble boost" in space.chain.links["unit"].accessibleName()
+    session.put_right()
+    qtbot.waitUntil(lambda: session.bench.value("treble") == "flat", timeout=2000)
+    form = open_form(qtbot, bench_form(session, space))
+    box = form.fields["normal bass"]
+    box.setCurrentIndex([box.itemText(k) for k in range(box.count())].index("cut"))
+    form.accept()
+    assert session.plan.normal == (("bass", "cut"),)
+    assert dict(session.wanted_next())["bass"] == "cut"
+    session.undo.undo()
+    assert session.plan.normal == ()

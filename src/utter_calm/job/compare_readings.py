@@ -16,6 +16,7 @@ from utter_calm.job.channel_match import ChannelMatch, channel_match
 from utter_calm.job.compare import difference
 from utter_calm.job.take import Take, TakeSummary
 from utter_calm.measure.kinds import kind_of
+from utter_calm.measure.pictures import PlotSpec
 from utter_calm.measure.result import Identity, Reading, Trace
 
 
@@ -98,6 +99,7 @@ _LEAST_DEGREES = 2
 _CURVES = 5
 """Of so many repeats the curves are held against each other."""
 _COVERAGE = 2.0
+_MOST_NEPERS = 700.0
 """Stated uncertainties are expanded by k = 2."""
 MOST_REPEATS = 100
 """Newest takes that a spread is computed from: enough to know it within 7 %, few enough to be shown at once."""
@@ -160,7 +162,7 @@ def compare_takes(
     return [
         Compared(
             tuple(replace(p, limit=None if p.yardstick is None else p.yardstick.limit(count)) for p in readings),
-            tuple(replace(c, limit=None if y is None else math.exp(y.limit(count))) for c, y in kept),
+            tuple(replace(c, limit=None if y is None else _as_ratio(y.limit(count))) for c, y in kept),
             channel_match(first, two),
         )
         for (readings, kept), two in zip(found, seconds, strict=True)
@@ -228,7 +230,7 @@ def _curve_pairs(
         # the largest of many is steadier than that, and the limit errs on the careful side
         deviation = math.sqrt(float(np.mean(np.square(np.log(between))))) if between else 0.0
         known = Yardstick(deviation, degrees) if between else None
-        own = math.exp(deviation) if between else None
+        own = _as_ratio(deviation) if between else None
         out.append((CurvePair(trace.name, trace.channel, largest, at, own, None), known))
     return out
 
@@ -246,14 +248,33 @@ def _between(trace: Trace, repeats: Sequence[Take]) -> list[float]:
 
 
 def _is_curve(take: Take, trace: Trace) -> bool:
-    """Whether a trace is a curve over frequency that repeats; the lines of a spectrum of noise do not."""
-    plots = kind_of(take.summary.kind).plots
-    lines = {name for plot in plots if plot.dense for name in plot.traces} - {n for p in plots if not p.dense for n in p.traces}
-    return trace.x_unit == "Hz" and trace.name not in lines
+    """Whether a trace is a curve over frequency that a picture draws and that repeats; the lines of a spectrum of noise do not."""
+    return trace.x_unit == "Hz" and any(trace.name in plot.traces for plot in difference_plots(take.summary.kind))
+
+
+def difference_plots(kind: str) -> tuple[PlotSpec, ...]:
+    """Pictures of a kind in which the difference of two curves can be drawn, the main one first."""
+    return tuple(p for p in kind_of(kind).plots if p.traces and not (p.dense or p.sheet or p.surface))
 
 
 def _largest(one: Trace, two: Trace) -> tuple[float, float]:
+    """Largest ratio of two curves, 1 or more, and where; nothing can be said of places where one of them is not above zero.
+
+    Raises
+    ------
+    ValueError
+        They have no range in common in which both are above zero.
+    """
     apart = difference(two, one)
-    size = np.abs(np.log(np.maximum(apart.magnitude, 1e-300)))
+    there = np.isfinite(apart.magnitude) & (apart.magnitude > 0)
+    below = np.interp(np.log(apart.x), np.log(one.x), one.magnitude) > 0
+    size = np.where(there & below, np.abs(np.log(np.where(there, apart.magnitude, 1.0))), -1.0)
     worst = int(np.argmax(size))
-    return math.exp(float(size[worst])), float(apart.x[worst])
+    if size[worst] < 0:
+        raise ValueError("the two curves are nowhere above zero together")
+    return _as_ratio(float(size[worst])), float(apart.x[worst])
+
+
+def _as_ratio(nepers: float) -> float:
+    """A ratio out of its logarithm; one that no number can hold is infinite."""
+    return math.exp(nepers) if nepers < _MOST_NEPERS else math.inf

@@ -162,18 +162,21 @@ class Job(HeldTakes):
             return ""
         try:
             if take.origin not in (DEDUCED, MODELLED):
-                return self._replanned(take) or stale_words(self._document, take, self.current, None)
+                return stale_words(self._document, take, self.current, None)
             if self._follows_plan(take) and self.settings_of(take) != self._planned(take):
                 return "The settings of its step were changed since."
             return stale_words(self._document, take, self.current, self.settings_of(take))
         except InputError:
             return ""  # a step or a kind that is gone has nothing newer
 
-    def _replanned(self, take: TakeSummary) -> str:
-        """Say where the plan wants another bench than the one that a take was made on."""
-        if take.bench is None or take.origin != PLAYED:
+    def replanned(self, take: TakeSummary) -> str:
+        """Say where the plan wants another bench now than a newest take was made on; empty where it does not."""
+        if take.bench is None or take.origin != PLAYED or take.superseded_by is not None:
             return ""
-        apart = take.bench.apart(wanted(self._document, take.cell, take.bench.factors))
+        try:
+            apart = take.bench.apart(wanted(self._document, take.cell, take.bench.factors))
+        except InputError:
+            return ""  # a step that is gone is planned in no way
         return f"The plan says otherwise now than it stood: {'; '.join(a.words for a in apart)}." if apart else ""
 
     def renew(self, take: TakeSummary) -> TakeSummary:
@@ -208,12 +211,20 @@ class Job(HeldTakes):
         claims = self.document.claims_for(cell.step, cell.setup)
         if take is None:
             return tuple(judge(claim, None) for claim in claims)
-        full_scale = take.rig.recorded[0].full_scale if take.rig is not None and take.rig.recorded else None
+        full_scale = self._full_scale_of(take)
         if full_scale is not None:
             claims = tuple(claim.in_volts(full_scale) for claim in claims)
         needs_traces = any(claim.mask for claim in claims)
         result = self.full(take).result if needs_traces else self.with_floor(take)
         return tuple(judge(claim, result, cell.setup) for claim in claims)
+
+    def _full_scale_of(self, take: TakeSummary) -> float | None:
+        """R.m.s. volts of the sine that is full scale of the unit, not of the rig; None where nobody said."""
+        unit = next((u for u in self._document.units if u.id == take.cell.unit), None)
+        if unit is not None and unit.full_scale_v is not None:
+            return unit.full_scale_v
+        told = take.settings.get("full_scale_v") if take.settings.get("method") == "tone" else None
+        return float(told) if isinstance(told, float | int) else None
 
     def claim_rows(self, unit: UnderTest | None = None) -> list[tuple[Verdict, Cell]]:
         """Give every claim on a unit, or on all, with its verdict in every setup in which it holds, in the claims' order."""

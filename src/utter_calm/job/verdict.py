@@ -112,7 +112,10 @@ def is_in_noise(value: float, uncertainty: float | None) -> bool:
 
 def _judge_reading(claim: Claim, reading: Reading) -> Verdict | None:
     if claim.re_full_scale and reading.unit != FULL_SCALE_UNIT:
-        return None  # nobody knows how many volts full scale was
+        return Verdict(
+            claim, Outcome.UNDECIDED, reading.value, reading.uncertainty, None, reading.unit, reading.channel, None, None,
+            reading.floor, "the unit's full scale is not known: type it (Alt+3), as in 2 V",
+        )  # fmt: skip
     margins = [(reading.value - claim.low, claim.low)] if claim.low is not None else []
     if claim.high is not None:
         margins.append((claim.high - reading.value, claim.high))
@@ -146,26 +149,37 @@ def _outcome(margin: float, spread: float) -> Outcome:
 
 
 def _judge_trace(claim: Claim, trace: Trace) -> Verdict | None:
-    """Worst point of a curve against a mask; a curve that does not cover the mask decides nothing."""
+    """Every point of a curve against a mask by its own uncertainty, and the point that decides.
+
+    One point that is certainly out is a miss, however sure others are; met is what is certainly in everywhere. A curve that does
+    not cover the mask is not met, and one of which nobody estimated how sure it is decides nothing.
+    """
     low, high = mask_bounds(claim.mask, trace.x)
     valid = trace.valid or (float(trace.x[0]), float(trace.x[-1]))
     inside = (trace.x >= max(claim.mask[0].x, valid[0])) & (trace.x <= min(claim.mask[-1].x, valid[1]))
-    if not inside.any():
-        return None
-    spread = trace.uncertainty if trace.uncertainty is not None else np.zeros_like(trace.magnitude)
     below, above = trace.magnitude - low, high - trace.magnitude
-    margin = np.where(inside, np.fmin(below, above), np.inf)
+    margin = np.where(inside, np.fmin(below, above), np.nan)
     if not np.isfinite(margin).any():
         return None
-    worst = int(np.argmin(margin))
-    outcome = _outcome(float(margin[worst]), float(spread[worst]))
-    covered = valid[0] <= claim.mask[0].x * 1.001 and valid[1] >= claim.mask[-1].x * 0.999
-    if outcome is Outcome.MET and not covered:
-        outcome = Outcome.UNDECIDED
+    spread = trace.uncertainty if trace.uncertainty is not None else np.full(len(trace.x), np.nan)
+    known = np.isfinite(spread) & np.isfinite(margin)
+    doubt = ""
+    if not known.any():
+        outcome, worst, doubt = Outcome.UNDECIDED, int(np.nanargmin(margin)), "nobody knows how sure this curve is"
+    else:
+        surely_out, surely_in = (np.where(known, margin + way * spread, np.nan) for way in (1.0, -1.0))
+        worst = int(np.nanargmin(surely_out))
+        if surely_out[worst] < 0:
+            outcome = Outcome.MISSED
+        else:
+            worst = int(np.nanargmin(surely_in))
+            covered = valid[0] <= claim.mask[0].x * 1.001 and valid[1] >= claim.mask[-1].x * 0.999
+            whole = covered and not (np.isfinite(margin) & ~known).any()
+            outcome = Outcome.MET if surely_in[worst] >= 0 and whole else Outcome.UNDECIDED
     bound = low[worst] if below[worst] == margin[worst] else high[worst]
     return Verdict(
-        claim, outcome, float(trace.magnitude[worst]), float(spread[worst]), float(bound), trace.y_unit, trace.channel,
-        float(margin[worst]), float(trace.x[worst]),
+        claim, outcome, float(trace.magnitude[worst]), None if doubt else float(spread[worst]), float(bound), trace.y_unit,
+        trace.channel, float(margin[worst]), float(trace.x[worst]), None, doubt,
     )  # fmt: skip
 
 

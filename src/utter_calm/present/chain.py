@@ -6,6 +6,7 @@ import datetime as dt
 from dataclasses import dataclass
 
 from utter_calm.errors import UtterCalmError
+from utter_calm.job.bench import ABSENT, PICKUP_FACTOR, UNIT_FACTOR, BenchState
 from utter_calm.job.document import LOAD, Plan, Step, Unit
 from utter_calm.job.facts import POWER_MATTERS_OHM
 from utter_calm.job.gain import Gain, gain_of
@@ -48,7 +49,7 @@ class LinkView:
 
 def chain_view(
     plan: Plan, unit: Unit, step: Step | None, standing_load: Value | None, shown: TakeSummary | None, *, simulated: bool,
-    standing_unit: Value | None = None, next_load: Value | None = None, gain: Gain | None = None,
+    standing_unit: Value | None = None, next_load: Value | None = None, gain: Gain | None = None, bench: BenchState | None = None,
 ) -> tuple[LinkView, ...]:  # fmt: skip
     """Look at the chain as it stands now.
 
@@ -64,6 +65,8 @@ def chain_view(
         What is on the bench, where that is known.
     gain
         Of the unit; None where it is not known: then nothing can be said beforehand.
+    bench
+        All that stands there now, for the unit's knobs and its place.
     next_load
         The load under which the step would be taken; the one that is switched on when left out.
     """
@@ -79,9 +82,10 @@ def chain_view(
                  "above the ceiling: will not be played" if too_high else ""),
         LinkView("output", "output", _numbers(rig.outputs), f"{_device(rig)}ceiling {si_text(rig.ceiling_v, 'V', digits=3)}",
         simulated=simulated),
-        LinkView("unit", "unit", unit.title, unit.settings or "settings not noted",
+        LinkView("unit", "unit", unit.title, _knobs(unit, bench, behind),
                  f"on the bench: {standing_unit}" if standing_unit not in (None, behind) else
-                 f"was {shown.unit_title}" if shown and shown.role != FLOOR and shown.unit_title != unit.title else "",
+                 f"was {shown.unit_title}" if shown and shown.role != FLOOR and shown.unit_title != unit.title else
+                 _knob_badge(shown, bench),
                  simulated=simulated and bool(unit.stand_in)),
         LinkView("load", "load", "the unit itself", "" if rig.hears_sound else "it hangs on the leads")
         if rig.senses_impedance or rig.hears_sound else
@@ -93,6 +97,27 @@ def chain_view(
         LinkView("input", "input", _numbers(rig.inputs), f"full scale {si_text(rig.input_full_scale_v, 'V', digits=3)}",
         simulated=simulated),
     )  # fmt: skip
+
+
+_ELSEWHERE = (UNIT_FACTOR, PICKUP_FACTOR, LOAD)
+"""Factors that other links of the chain tell."""
+
+
+def _knobs(unit: Unit, bench: BenchState | None, behind: str) -> str:
+    """How the unit's knobs stand and where it is, and what somebody noted of its switches."""
+    standing = [] if bench is None or bench.value(UNIT_FACTOR) != behind else [
+        f"{f} {value_text(v)}" for f, v in bench.factors if f not in _ELSEWHERE and (f, v) not in ABSENT
+    ]  # fmt: skip
+    return ", ".join([*([unit.settings] if unit.settings else []), *standing]) or "settings not noted"
+
+
+def _knob_badge(shown: TakeSummary | None, bench: BenchState | None) -> str:
+    """What stood otherwise for the take on the plot."""
+    if shown is None or shown.role == FLOOR or shown.bench is None or bench is None:
+        return ""
+    apart = [a for a in shown.bench.apart(bench) if a.factor not in _ELSEWHERE]
+    more = f", and {len(apart) - 1} more" if len(apart) > 1 else ""
+    return f"was {apart[0].factor} {value_text(apart[0].here)}{more}" if apart else ""
 
 
 def _known_to(u: float) -> str:

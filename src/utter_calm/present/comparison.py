@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from utter_calm.job.channel_match import ChannelMatch
 from utter_calm.job.compare import compare
-from utter_calm.job.compare_readings import Compared, CurvePair, ReadingPair
+from utter_calm.job.compare_readings import Compared, CurvePair, ReadingPair, difference_plots
 from utter_calm.job.facts import Facts
 from utter_calm.measure.kinds import declared, kind_of
 from utter_calm.measure.result import Reading
@@ -42,6 +42,8 @@ class ComparisonView:
     titles: tuple[str, ...]
     verdict: str
     rows: tuple[ComparisonRow, ...]
+    curve: str = ""
+    """Name of the curve that the verdict speaks of first: that is what is drawn beside it."""
 
     @property
     def headings(self) -> tuple[str, ...]:
@@ -79,7 +81,25 @@ def comparison_view(takes: Sequence[Facts], compared: Sequence[Compared]) -> Com
         verdict = f"{moved_words(compared[0].readings, groups, kind)} {verdict}"
     elif len(compared) == 1:
         verdict = f"{_match_words(compared[0].match)}{_by_level(takes, compared[0])}{verdict}"
-    return ComparisonView(titles, verdict, tuple(_row(pairs, titles, kind) for pairs in rows))
+    return ComparisonView(titles, verdict, tuple(_row(pairs, titles, kind) for pairs in rows), _told_curve(compared, kind))
+
+
+def _told_curve(compared: Sequence[Compared], kind: str) -> str:
+    """The curve that a comparison speaks of: of those that differ the one furthest beyond chance, else the main one's largest."""
+    differing = [c for one in compared for c in one.curves if c.real]
+    if differing:
+        return max(differing, key=_beyond).name
+    main = _main_curves([c for one in compared for c in one.curves], kind)
+    return max(main, key=lambda c: c.largest).name if main else ""
+
+
+def _beyond(curve: CurvePair) -> float:
+    return math.log(curve.largest) / (math.log(curve.limit or math.inf) or math.inf)
+
+
+def _main_curves(curves: Sequence[CurvePair], kind: str) -> list[CurvePair]:
+    plots = difference_plots(kind)
+    return [c for c in curves if c.name in plots[0].traces] if plots else []
 
 
 _LINEAR = 0.01
@@ -175,7 +195,7 @@ def _verdict(titles: Sequence[str], compared: Sequence[Compared], kind: str) -> 
         which = f" ({name})" if len(compared) > 1 else ""
         found = [(p.apart / (p.limit or math.inf), p.first.name, f"{_title(p.first, kind)} by {difference_text(p, kind)}{which}")
                  for p in one.readings if p.real]  # fmt: skip
-        found += [(math.log(c.largest) / (math.log(c.limit or math.inf) or math.inf), c.name,
+        found += [(_beyond(c), c.name,
                    f"{_curve_words(c, kind)} by {_decibels(c)}{which}") for c in one.curves if c.real]  # fmt: skip
         for far, what, words in found:
             apart[what] = max(apart.get(what, (0.0, "")), (far, words))
@@ -196,8 +216,7 @@ def _verdict(titles: Sequence[str], compared: Sequence[Compared], kind: str) -> 
 
 def _largest_words(curves: Sequence[CurvePair], readings: Sequence[ReadingPair], kind: str) -> str:
     """The largest difference of the main curve, or of a main reading, with what it was held against."""
-    plotted = {plot.traces[0] for plot in kind_of(kind).plots if plot.traces and not plot.dense}
-    main = [c for c in curves if c.name in plotted] or list(curves)
+    main = _main_curves(curves, kind)
     if main:
         most = max(main, key=lambda c: c.largest)
         own = "take one of them twice to know the repeatability"

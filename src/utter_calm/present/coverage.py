@@ -151,8 +151,9 @@ def _unit_cell(
         return CellView(cell, None, "", None, grave=False, tip=tip)
     verdicts = [v for v in job.verdicts(cell) if v.outcome is not Outcome.OPEN]
     worst = max((v.outcome for v in verdicts), key=lambda o: o.severity, default=None)
-    grave, stale = any(t.grave for t in take.trust), job.stale(take)
+    grave, stale, replanned = any(t.grave for t in take.trust), job.stale(take), job.replanned(take)
     words = [f"{stale} Ctrl+U renews it."] if stale else []
+    words += [f"{replanned} Take it again."] if replanned else []
     words += [f"{v.outcome.value}: {v.claim.text}" for v in verdicts] + [t.text for t in take.trust if t.grave]
     tip = "\n".join(words) or "Measured; no claim is tied to it."
-    return CellView(cell, worst, _headline(take), take.id, grave, tip, is_planned, bool(stale))
+    return CellView(cell, worst, _headline(take), take.id, grave, tip, is_planned, bool(stale or replanned))

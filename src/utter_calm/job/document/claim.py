@@ -35,7 +35,7 @@ class Claim:
     conditions
         Conditions under which it holds, of the setup or of what the step runs over; empty for all.
     re_full_scale
-        Whether the bounds are parts of a full-scale sine of the input (dBFS), and not volts.
+        Whether the bounds are parts of a full-scale sine of the unit (dBFS), and not volts.
     """
 
     id: str
@@ -49,7 +49,7 @@ class Claim:
     re_full_scale: bool = False
 
     def in_volts(self, full_scale_v: float) -> Claim:
-        """Give a claim that is re full scale in the volts of an input of which that is a full-scale sine, r.m.s."""
+        """Give a claim that is re full scale in the volts of the unit of which that is a full-scale sine, r.m.s."""
         if not self.re_full_scale:
             return self
         low, high = (None if v is None else v * full_scale_v for v in (self.low, self.high))

@@ -38,6 +38,8 @@ class Unit:
         Sound file of what is said to a device that then plays a step's file by itself; empty for none.
     recordings
         Folder in which a device that records by itself leaves what it heard; empty where it does not.
+    full_scale_v
+        R.m.s. volts of the sine that is its full scale, of a converter; None where it has none or nobody said.
     """
 
     id: str = "u1"
@@ -53,6 +55,7 @@ class Unit:
     answers_late: bool = False
     command: str = ""
     recordings: str = ""
+    full_scale_v: float | None = None
 
     @property
     def title(self) -> str:

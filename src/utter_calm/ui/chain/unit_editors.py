@@ -20,8 +20,9 @@ from utter_calm.quantities import (
     parse_quantity,
     value_text,
 )
-from utter_calm.quantities.text import fixed
+from utter_calm.quantities.text import fixed, typed_text
 from utter_calm.rig import UNITS
+from utter_calm.ui.chain.bench_form import bench_form
 from utter_calm.ui.chain.limits_editor import limits_editor
 from utter_calm.ui.look.fields import QuantityEdit, text_line
 from utter_calm.ui.look.popup_form import FormLine, PopupForm
@@ -40,6 +41,7 @@ def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
             nominal_gain=gain, notes=form.text("notes"), stand_in=str(behind.currentData()),
             scores=parse_scores(form.text("scores")),
             answers_late=late.currentData() == "yes", command=form.text("command"), recordings=form.text("recordings"),
+            full_scale_v=parse_quantity(form.text("full_scale"), "V", what="full scale") if form.text("full_scale") else None,
         )  # fmt: skip
         if changed.stand_in != unit.stand_in:
             changed = as_reached(changed)
@@ -65,6 +67,8 @@ def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
     command.setPlaceholderText("a command's sound file, or ready-made")
     recordings = text_line(unit.recordings, "Records by itself into")
     recordings.setPlaceholderText("folder where its recordings turn up, beside the job or anywhere")
+    full_scale = text_line("" if unit.full_scale_v is None else typed_text(unit.full_scale_v, "V"), "Sine at its full scale")
+    full_scale.setPlaceholderText("of a converter, as in 2 V; empty where it has none")
     lines = [
         FormLine("name", "What it is", text_line(unit.name, "What it is")),
         FormLine("sample", "Which one", text_line(unit.sample, "Which one")),
@@ -73,6 +77,7 @@ def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
         FormLine("notes", "Notes", text_line(unit.notes, "Notes")),
         FormLine("scores", "Scores", scores),
         FormLine("behind", "Behind it", behind),
+        FormLine("full_scale", "Sine at its full scale", full_scale, rare=True),
         FormLine("late", "Answers", late, rare=True),
         FormLine("command", "Spoken to first", command, rare=True),
         FormLine("recordings", "Records by itself into", recordings, rare=True),
@@ -80,6 +85,7 @@ def unit_editor(session: JobSession, parent: QWidget) -> PopupForm:
     form = PopupForm(parent, "Unit under test", lines, apply)
     form.add_button("Remove", session.remove_unit)
     form.add_button("Copy with its plan", session.copy_unit)
+    form.add_next("At the bench…", lambda: bench_form(session, parent).open_under(parent))
     form.add_next("What it can take…", lambda: limits_editor(session, parent).open_under(parent))
     form.add_button("Another one of this kind", session.add_unit_like)
     return form

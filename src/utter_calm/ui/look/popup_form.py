@@ -61,6 +61,8 @@ class PopupForm(QFrame):
         form.setHorizontalSpacing(14)
         for line in sorted(lines, key=lambda line: line.rare):
             form.addRow(line.label, line.field)
+        self._above = QVBoxLayout()
+        layout.addLayout(self._above)
         self.rolled = Rolled(inside)
         layout.addWidget(self.rolled)
         self._form, self._rare = form, [line.field for line in lines if line.rare]
@@ -102,6 +104,10 @@ class PopupForm(QFrame):
         button.clicked.connect(lambda: self._instead(action))
         self._buttons.insertWidget(0, button)
         return button
+
+    def add_above(self, widget: QWidget) -> None:
+        """Put something between the title and the fields."""
+        self._above.addWidget(widget)
 
     def add_beneath(self, widget: QWidget) -> None:
         """Put something under the fields."""

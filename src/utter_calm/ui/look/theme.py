@@ -107,6 +107,7 @@ def _sheet(p: Palette) -> str:
     QPushButton:focus {{ border: 2px solid {p.accent}; padding: 5px 13px; }}
     QPushButton:pressed {{ background: {p.line}; }}
     QPushButton:disabled {{ color: {p.soft_text}; background: {p.ground}; }}
+    QLabel[role="strong"] {{ font-weight: 700; }}
     QPushButton[role="primary"] {{ background: {p.accent}; color: {p.accent_text}; border-color: {p.accent}; }}
     QPushButton[role="primary"]:disabled {{ background: {p.line}; color: {p.soft_text}; border-color: {p.line}; }}
     QPushButton[role="primary"]:focus {{ border: 2px solid {p.text}; }}

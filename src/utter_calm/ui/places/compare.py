@@ -6,10 +6,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QSplitter, QTableView, QVBoxLayout, QWidget
 
-from utter_calm.job.compare_readings import alike, compare_takes
+from utter_calm.job.compare_readings import alike, compare_takes, difference_plots
 from utter_calm.job.facts import facts_of
 from utter_calm.job.take import Take
-from utter_calm.measure.kinds import kind_of
 from utter_calm.present.comparison import ComparisonView, comparison_view
 from utter_calm.present.picture.compose import plot_view
 from utter_calm.present.picture.view import PlotView, empty_plot
@@ -96,13 +95,13 @@ class ComparePlace(QWidget):
         self.title.setText(against + left)
         self.verdict.setText(view.verdict)
         self.model.show_comparison(view)
-        self.canvas.show_view(self._difference(shown))
+        self.canvas.show_view(self._difference(shown, view.curve))
         self._share()
 
-    def _difference(self, takes: list[Take]) -> PlotView:
-        """The picture of the difference of the main curve."""
-        plots = kind_of(takes[0].summary.kind).plots
-        spec = next((p for p in plots if p.traces and not (p.dense or p.sheet or p.surface)), None)
+    def _difference(self, takes: list[Take], curve: str) -> PlotView:
+        """The picture of the difference of the curve that the verdict speaks of, else of the main one."""
+        plots = difference_plots(takes[0].summary.kind)
+        spec = next((p for p in plots if curve in p.traces), plots[0] if plots else None)
         if spec is None:
             return empty_plot("", "This step draws no curves that could be taken from each other.")
         try:

@@ -96,6 +96,7 @@ def _edit_menu() -> Iterator[Act]:
     yield Act("redo", "&Redo", QKeySequence.StandardKey.Redo, job=lambda w: w.session.undo.redo())
     for number, key in enumerate(_LINKS, start=1):
         yield Act(f"edit_{key}", f"{key.capitalize()} of the chain", f"Alt+{number}", job=_link(key), gap=number == 1)
+    yield Act("bench", "What stands at the &bench…", "B", job=lambda w: w.show_bench())
     yield Act("copy", "&Copy the numbers", "Ctrl+Shift+C", job=lambda w: w.plots.copy_numbers(), gap=True)
     yield Act("copy_picture", "Copy the &picture", "Ctrl+C", job=lambda w: w.plots.copy_picture())
     yield Act("new_unit", "Add a &unit…", "Ctrl+Shift+N", window=lambda w: w.add_unit(), job=_nothing, gap=True)

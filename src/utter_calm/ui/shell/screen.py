@@ -175,6 +175,7 @@ class Screen(Panes):
                 standing_unit=s.bench.value(UNIT_FACTOR),
                 next_load=s.next_load,
                 gain=gain_of(s.job, s.unit),
+                bench=s.bench.state(),
             )
         )
         self._renew_level()

@@ -13,6 +13,7 @@ from utter_calm.present.chain import level_view
 from utter_calm.present.panel import PanelView
 from utter_calm.present.picture.search import search_view
 from utter_calm.quantities import plain_text, si_text
+from utter_calm.ui.chain.bench_form import bench_form
 from utter_calm.ui.chain.condition_editor import add_condition_editor, open_condition
 from utter_calm.ui.chain.editors import open_editor
 from utter_calm.ui.chain.microphone_editor import calibrator_form
@@ -151,6 +152,11 @@ class Workspace(Screen):
             self.session.run(pending)
         elif not pending:
             self.tell("Nothing is left of the last run.")
+
+    def show_bench(self) -> None:
+        """Show all that stands at the bench, under the unit's link."""
+        if not self.session.running:
+            bench_form(self.session, self.chain.links["unit"]).open_under(self.chain.links["unit"])
 
     def calibrate(self) -> None:
         """Calibrate what the rig listens by: ask for the known resistor, or for what the calibrator gives."""

@@ -65,6 +65,17 @@ class Benched(Chosen):
         words = (instruction(self.document, self.plan, self.unit.id, f, v) for f, v in by_hand)
         self.asked.emit(Prompt(f"Before it sounds: {' '.join(words)}", STANDING, "", rig_can=False))
 
+    def put_right(self) -> None:
+        """Have on the bench what the chosen cell wants."""
+        self.when_ready(lambda: self.told.emit("The bench stands as the plan says."))
+
+    def wanted_next(self) -> Conditions:
+        """What the chosen cell wants of the bench; empty where that cannot be."""
+        try:
+            return self._needs()
+        except UtterCalmError:
+            return ()
+
     def let_wait(self) -> bool:
         """Ask no longer how the bench stands; whether that was asked."""
         waited, self._waiting = self._waiting is not None, None
