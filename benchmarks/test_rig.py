@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from utter_calm.rig import Port, SimulatedDevice, StreamSettings, stereo_rig
+from utter_calm.rig.gate import Gate
 from utter_calm.signals.tone import sine
 
 
@@ -11,7 +12,7 @@ from utter_calm.signals.tone import sine
 def test_rig_subject(benchmark, rate):
     benchmark.group = f"simulated rig, 2 channels at {rate // 1000} kHz"
     samples = np.repeat(sine(997.0, 0.05, rate, rate)[:, None], 2, axis=1)
-    port = Port(SimulatedDevice(stereo_rig()), StreamSettings(rate, 16_384), limits=np.ones(2))
+    port = Port(SimulatedDevice(stereo_rig()), StreamSettings(rate, 16_384), gate=Gate(stereo_rig(), 2, rate))
     try:
         benchmark(lambda: port.play(samples))
     finally:

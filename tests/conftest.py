@@ -24,7 +24,8 @@ from utter_calm.job.take import Take, TakeSummary, found
 from utter_calm.measure.capture import Capture, volts_channels
 from utter_calm.measure.result import Result
 from utter_calm.memory import keep_freed_memory
-from utter_calm.rig import Port, SimulatedDevice, StreamSettings, stereo_rig
+from utter_calm.rig import DRIVE, Channel, Port, SimulatedDevice, StreamSettings, stereo_rig
+from utter_calm.rig.gate import Gate
 
 keep_freed_memory()  # as the program does where it begins to work
 
@@ -152,9 +153,17 @@ def volts_capture(samples, rate, full_scale_v=None, **more):
     return Capture(samples, rate, volts_channels(samples.shape[1], full_scale_v), **more)
 
 
+def gate_of(rate, limits=(1.0, 1.0)):
+    """A gate whose outputs let through so much of full scale: those of 1 anything that a converter gives."""
+    wide = all(limit == 1.0 for limit in limits)
+    ceiling = 1e3 if wide else 1.0
+    outputs = tuple(Channel(n, role=DRIVE, full_scale=1.0 if wide else ceiling / limit) for n, limit in enumerate(limits, start=1))
+    return Gate(replace(stereo_rig(ceiling_v=ceiling), outputs=outputs), len(limits), rate)
+
+
 def recorded(device, samples, rate=48_000, *, block=4096, paced=False, limit=1.0, **more):
     """Play samples (n, outputs) on a device and give the recording."""
-    port = Port(device, StreamSettings(rate, block, paced=paced), limits=np.full(device.info.outputs, limit))
+    port = Port(device, StreamSettings(rate, block, paced=paced), gate=gate_of(rate, (limit,) * device.info.outputs))
     try:
         return port.play(samples, **more)
     finally:

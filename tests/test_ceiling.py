@@ -8,6 +8,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from tests.conftest import gate_of
 from utter_calm.errors import Cancelled, InputError, MeasurementError
 from utter_calm.job.document import Factor, JobDocument, Plan, Step, Unit
 from utter_calm.job.job import Job
@@ -78,7 +79,7 @@ def test_a_ceiling_that_is_lowered_lowers_the_tone_at_once():
     device = Watched(rig)
     tone = LiveTone(device, rig, 997.0, 1.5, 48_000)
     time.sleep(0.4)
-    tone.set_ceiling(0.2)
+    assert tone.hold(replace(rig, ceiling_v=0.2), None) == 0.2
     time.sleep(0.1)
     device.highest_v = 0.0
     time.sleep(0.3)
@@ -193,11 +194,12 @@ def test_nothing_that_is_played_held_faded_or_cut_short_comes_over_the_limits():
         outputs = int(rng.integers(1, 4))
         limits = 10 ** rng.uniform(-3, 0, outputs)
         device, cancel = Bare(outputs), threading.Event()
-        port = Port(device, StreamSettings(48_000, int(rng.integers(8, 64))), limits=limits)
+        gate = gate_of(48_000, tuple(limits))
+        port = Port(device, StreamSettings(48_000, int(rng.integers(8, 64))), gate=gate)
         for _ in range(int(rng.integers(1, 6))):
             if rng.random() < 0.2:
                 limits = limits * rng.uniform(0.1, 1, outputs)
-                port.set_limits(limits)
+                gate.limits = limits
             # from where it stood when the limits were lowered it falls
             allowed, device.highest = np.maximum(limits, np.abs(device.last)), np.zeros(outputs)
             try:

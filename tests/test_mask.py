@@ -53,7 +53,8 @@ def test_a_mask_about_a_take_holds_the_take_and_not_one_that_has_moved_further()
     low, high = mask_bounds(mask, X[1:-1])
     assert 20 * np.log10(high / low) == pytest.approx(1.0, abs=0.01)
     claim = Claim("a", "a", "s", "response", mask=mask)
-    moved = lambda db: Result((), (Trace("response", 1, X, "Hz", curve * db_to_amplitude(db), "1"),))  # noqa: E731
+    spread = 1e-4 * curve
+    moved = lambda db: Result((), (Trace("response", 1, X, "Hz", curve * db_to_amplitude(db), "1", None, spread),))  # noqa: E731
     assert judge(claim, moved(0.0)).outcome is Outcome.MET
     assert judge(claim, moved(0.45)).outcome is Outcome.MET
     assert judge(claim, moved(-0.55)).outcome is Outcome.MISSED

@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from tests.conftest import gate_of
 from tests.test_rig import ScriptedDevice
 from utter_calm.errors import Cancelled, InputError, NoSignal
 from utter_calm.measure.first_look import FirstLook, FirstLookSettings
@@ -47,7 +48,7 @@ def ramped(frames=9_600, peak=0.4):
 @pytest.mark.parametrize("late", [0, 960, 5_760, 28_800])
 def test_what_is_recorded_answers_what_was_played(late, tells):
     device = Delayed(late, tells=tells)
-    port = Port(device, StreamSettings(RATE, 2_048), limits=np.ones(2), probe=0.02)
+    port = Port(device, StreamSettings(RATE, 2_048), gate=gate_of(RATE), probe=0.02)
     wanted = np.repeat(ramped()[:, None], 2, axis=1)
     for _ in range(2):
         got = port.play(wanted)
@@ -62,7 +63,7 @@ def test_in_real_time_silence_before_a_sound_is_taken_from_what_was_silent_alrea
     """What answers it is on its way in already, for each sound is followed by as much silence as its answer takes to come."""
     device = Delayed(late)
     device.info = replace(device.info, simulated=False)
-    port = Port(device, StreamSettings(RATE, 1_024, paced=paced), limits=np.ones(2), fills_pauses=False)
+    port = Port(device, StreamSettings(RATE, 1_024, paced=paced), gate=gate_of(RATE), fills_pauses=False)
     port.settings = replace(port.settings, paced=paced)  # as a simulated one that is in no hurry
     sound = np.repeat(np.concatenate([np.zeros(2_000), ramped()])[:, None], 2, axis=1)
     for _ in range(3):
@@ -81,7 +82,7 @@ def test_silence_that_was_heard_before_is_a_sounds_own_where_the_bench_stood_sti
     for still in (True, False):
         device = Delayed(late)
         device.info = replace(device.info, simulated=False)
-        port = Port(device, StreamSettings(RATE, 1_024), limits=np.ones(2), fills_pauses=False, still=lambda still=still: still)
+        port = Port(device, StreamSettings(RATE, 1_024), gate=gate_of(RATE), fills_pauses=False, still=lambda still=still: still)
         for turn in range(2):
             got = port.play(sound)
             spared = 2_000 if still and not turn else min(late, 2_000)
@@ -98,7 +99,7 @@ def test_silence_that_is_wanted_for_itself_is_heard_when_it_is_asked_for(silent)
     device = Delayed(0)
     device.info = replace(device.info, simulated=False)
     for sound in (np.zeros((silent, 2)), np.concatenate([np.zeros((silent, 2)), np.full((500, 2), 0.1)])):
-        port = Port(device, StreamSettings(RATE, 1_024), limits=np.ones(2), fills_pauses=False, still=lambda: True)
+        port = Port(device, StreamSettings(RATE, 1_024), gate=gate_of(RATE), fills_pauses=False, still=lambda: True)
         port.play(sound)
         assert sum(map(len, device.played)) == len(sound)
         device.played.clear()
@@ -108,7 +109,7 @@ def test_silence_that_is_wanted_for_itself_is_heard_when_it_is_asked_for(silent)
 @pytest.mark.parametrize("late", [0, 960, 5_760])
 def test_a_part_of_the_answer_is_given_as_soon_as_it_is_there(late, wanted):
     device, got = Delayed(late), []
-    port = Port(device, StreamSettings(RATE, 1_024), limits=np.ones(2))
+    port = Port(device, StreamSettings(RATE, 1_024), gate=gate_of(RATE))
     sound = np.repeat(np.concatenate([np.zeros(2_000), ramped()])[:, None], 2, axis=1)
     for _ in range(2):
         before = device.frame
@@ -132,7 +133,7 @@ def cancelled():
 def test_a_device_that_answers_nothing_is_said():
     device = ScriptedDevice(latency=0)
     device.latency_frames = None
-    port = Port(device, StreamSettings(RATE, 2_048), limits=np.ones(2), probe=0.02)
+    port = Port(device, StreamSettings(RATE, 2_048), gate=gate_of(RATE), probe=0.02)
     with pytest.raises(NoSignal, match="cannot be aligned"):
         port.play(np.zeros((100, 2)))
 
@@ -197,7 +198,7 @@ def stop_after(blocks):
 
 def test_a_cancel_in_the_middle_of_a_tone_fades():
     device = Delayed(0)
-    port = Port(device, StreamSettings(RATE, 1_024), limits=np.ones(2))
+    port = Port(device, StreamSettings(RATE, 1_024), gate=gate_of(RATE))
     cancel, on_block = stop_after(3)
     with pytest.raises(Cancelled):
         port.play(np.repeat(ramped()[:, None], 2, axis=1), cancel=cancel, on_block=on_block)
@@ -208,7 +209,7 @@ def test_a_cancel_in_the_middle_of_a_tone_fades():
 
 def test_an_error_in_a_callback_fades_too():
     device = Delayed(0)
-    port = Port(device, StreamSettings(RATE, 1_024), limits=np.ones(2))
+    port = Port(device, StreamSettings(RATE, 1_024), gate=gate_of(RATE))
 
     def fall(_block):
         raise RuntimeError("somewhere else")
@@ -223,7 +224,7 @@ def test_an_error_in_a_callback_fades_too():
 
 def test_a_tone_that_is_held_fades_when_the_port_closes():
     device = Delayed(0)
-    port = Port(device, StreamSettings(RATE, 1_024), limits=np.ones(2))
+    port = Port(device, StreamSettings(RATE, 1_024), gate=gate_of(RATE))
     at = [0]
 
     def more(frames):
@@ -238,7 +239,7 @@ def test_a_tone_that_is_held_fades_when_the_port_closes():
 
 def test_while_a_kind_thinks_the_stream_is_fed():
     device = Delayed(0)
-    port = Port(device, StreamSettings(RATE, 480, paced=True), limits=np.ones(2))
+    port = Port(device, StreamSettings(RATE, 480, paced=True), gate=gate_of(RATE))
     port.play(np.repeat(ramped(960)[:, None], 2, axis=1))
     before = device.frame
     end = time.monotonic() + 10
@@ -254,7 +255,7 @@ def test_while_a_kind_thinks_the_stream_is_fed():
 @pytest.mark.parametrize("worst", [0.21, np.nan])
 def test_the_limit_of_each_output_holds(worst):
     device = Delayed(0)
-    port = Port(device, StreamSettings(RATE, 1_024), limits=np.array([1.0, 0.2]))
+    port = Port(device, StreamSettings(RATE, 1_024), gate=gate_of(RATE, (1.0, 0.2)))
     samples = np.zeros((100, 2))
     samples[50, 1] = worst
     with pytest.raises(InputError, match="output 2, above the ceiling"):
@@ -268,7 +269,7 @@ def test_a_slip_is_told_of_a_device_that_may_slip(steady):
     """What a sound server shifts in the middle it does not say: the lag is looked at again after each passage."""
     device = Delayed(960, tells=False)
     device.info = replace(device.info, simulated=False, steady=steady)
-    port = Port(device, StreamSettings(RATE, 1_024, paced=True), limits=np.ones(2), probe=0.2, fills_pauses=False)
+    port = Port(device, StreamSettings(RATE, 1_024, paced=True), gate=gate_of(RATE), probe=0.2, fills_pauses=False)
     samples = np.repeat(ramped()[:, None], 2, axis=1)
     assert port.play(samples).lost_frames == 0
     device.waiting = np.concatenate([np.zeros((500, 2)), device.waiting])

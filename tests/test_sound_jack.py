@@ -14,7 +14,7 @@ import numpy as np
 import pytest
 
 from tests.audio_server import JACK, jack, served
-from tests.conftest import bench_of
+from tests.conftest import bench_of, gate_of
 from utter_calm.errors import Cancelled, DeviceGone, InputError
 from utter_calm.rig import Port, SoundAddress, SoundDevice, StreamSettings, find_devices
 from utter_calm.rig.live import LiveTone
@@ -34,7 +34,7 @@ def server(monkeypatch):
 
 
 def port_on(device, rate=48_000, block=1_024, **more):
-    return Port(device, StreamSettings(rate, block, paced=True), limits=np.ones(2), **more)
+    return Port(device, StreamSettings(rate, block, paced=True), gate=gate_of(rate), **more)
 
 
 def test_what_is_played_is_what_is_heard(served, noise):

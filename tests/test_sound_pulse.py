@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 
 from tests.audio_server import pulse
+from tests.conftest import gate_of
 from utter_calm.errors import DeviceGone, NoSignal
 from utter_calm.rig import Port, SoundDevice, StreamSettings, find_devices
 
@@ -21,7 +22,7 @@ def server(monkeypatch, tmp_path):
 
 
 def port_on(device):
-    return Port(device, StreamSettings(RATE, 1_024, paced=True), limits=np.ones(2), probe=0.02)
+    return Port(device, StreamSettings(RATE, 1_024, paced=True), gate=gate_of(RATE), probe=0.02)
 
 
 @pytest.mark.long

@@ -17,6 +17,8 @@ from utter_calm.measure.stepped import SteppedTone
 from utter_calm.quantities import SPL_REFERENCE_PA, power_w, si_text
 from utter_calm.quantities.text import fixed
 from utter_calm.rig import MICROPHONE, Device, Rig
+from utter_calm.rig.gate import Gate
+from utter_calm.rig.rating import Rating
 
 VOLTS, WATTS, THD, DBFS, PASCAL, NOISE = "volts", "watts", "thd_n", "dbfs", "spl", "spl_noise"
 EFFECTS = (
@@ -106,7 +108,7 @@ class Effect:
 
 
 def find_level(
-    effect: Effect, device: Device, rig: Rig, *, load_ohm: float | None,
+    effect: Effect, device: Device, rig: Rig, *, load_ohm: float | None, rating: Rating | None = None,
     cancel: threading.Event | None = None, tried: Callable[[Found], None] | None = None,
 ) -> Found:  # fmt: skip
     """Search on a device; ``tried`` is called after every try with what is known so far.
@@ -119,7 +121,8 @@ def find_level(
         Cancelled, the device is gone, or no tone arrives even at the limit.
     """
     effect.check(rig, load_ohm)
-    player = Player(device, rig, _RATE_HZ, block_frames=8_192, load_ohm=load_ohm, probe_v=effect.start_v)
+    effect = _within(effect, Gate(rig, device.info.outputs, _RATE_HZ, rating))
+    player = Player(device, rig, _RATE_HZ, block_frames=8_192, load_ohm=load_ohm, probe_v=effect.start_v, rating=rating)
     tone = SteppedTone(_RATE_HZ)
 
     def measure(level: float) -> tuple[float, float]:
@@ -160,6 +163,23 @@ def find_level(
     if not any(t.value > 0 for t in found.tries):
         raise NoSignal("Nothing arrives, whatever the level.", hint="Check the wiring.")
     return found
+
+
+def _within(effect: Effect, gate: Gate) -> Effect:
+    """An effect that is searched for up to what the unit takes; noise is judged when it is played.
+
+    Raises
+    ------
+    InputError
+        The unit takes no such tone.
+    """
+    if gate.rating is None or effect.what == NOISE:
+        return effect
+    most = gate.most_of_tone(effect.frequency_hz)
+    if not most > 0:
+        frequency = si_text(effect.frequency_hz, "Hz", digits=3)
+        raise InputError(f"The unit takes no tone of {frequency}.", hint="Search at a higher one, or change its rating (Alt+3).")
+    return replace(effect, limit_v=min(effect.limit_v, most), start_v=min(effect.start_v, most / 2))
 
 
 def _value(effect: Effect, tone: PointTone | None, heard: Capture, load_ohm: float | None) -> tuple[float, float]:

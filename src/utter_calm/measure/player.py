@@ -13,8 +13,8 @@ import numpy as np
 from utter_calm.errors import InputError
 from utter_calm.measure.capture import Capture, FloatArray, Part
 from utter_calm.measure.kind import Passage
-from utter_calm.rig import Device, Port, RecordedBlock, Recording, Rig, StreamSettings, limits_for, peaks_of
-from utter_calm.rig.guard import SoundGuard
+from utter_calm.rig import Device, Port, RecordedBlock, Recording, Rig, StreamSettings
+from utter_calm.rig.gate import Gate
 from utter_calm.rig.leaving import leave
 from utter_calm.rig.rating import Rating
 
@@ -46,14 +46,13 @@ class Player:
                              hint="Choose the rig that belongs to this device.")  # fmt: skip
         self._rig, self._load, self._rate = rig, load_ohm, rate_hz
         self._inputs = np.array([c.number - 1 for c in rig.inputs])
-        self._peaks = peaks = peaks_of(rig, info.outputs)
-        self._drives = [c.number - 1 for c in rig.drives]
-        limits = limits_for(peaks, rig.ceiling_v, rig.protection.ceiling_fs)
+        self._gate = Gate(rig, info.outputs, rate_hz, rating)
+        self._peaks = peaks = self._gate.peaks
+        self._drives = list(self._gate.drives)
         quiet = None if probe_v is None else min(_MOST_PROBE * probe_v, _PROBE_V) * math.sqrt(2)
         probe = 0.0 if quiet is None or not self._drives else quiet / float(np.max(peaks[self._drives]))
         settings = StreamSettings(rate_hz, block_frames, paced=paced)
-        self._port = Port(device, settings, limits=limits, probe=probe, still=still)
-        self._rating, self._guard = rating, SoundGuard(rig, rate_hz)
+        self._port = Port(device, settings, gate=self._gate, probe=probe, still=still)
         self._kept: list[Recording] = []
         self._parts: list[Part] = []
         self._newest: tuple[Recording, Capture] | None = None
@@ -68,7 +67,7 @@ class Player:
         volts, hold = passage.volts, passage.hold
 
         def follow(block: RecordedBlock) -> None:
-            self._guard.follow(block)
+            self._gate.follow(block)
             if on_block is not None:
                 on_block(block)
 
@@ -80,7 +79,7 @@ class Player:
             coming.append(early.begin(self._capture(samples, [so_far], ())))
 
         recording = self._port.play(
-            lambda: self._checked(volts() if callable(volts) else volts), cancel=cancel, on_block=follow,
+            lambda: self._samples(volts() if callable(volts) else volts), cancel=cancel, on_block=follow,
             hold=None if hold is None else lambda frames: self._samples(hold(frames)),
             early=None if early is None else (early.frames, begin),
         )  # fmt: skip
@@ -121,12 +120,6 @@ class Player:
     def leave(self) -> None:
         """The same beside what follows, once everything was played and nothing sounds any more."""
         leave(self._port.close)
-
-    def _checked(self, volts: FloatArray) -> FloatArray:
-        """Samples of a passage that the unit takes; what is held after it goes on as it ended, in pieces too short to be judged."""
-        if self._rating is not None:
-            self._rating.check(volts, self._rate)
-        return self._samples(volts)
 
     def _samples(self, volts: FloatArray) -> FloatArray:
         """(n, outputs) samples: one column of volts for all drives, or one for each; never fewer outputs than columns."""

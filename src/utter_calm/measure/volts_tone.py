@@ -10,6 +10,7 @@ from utter_calm.errors import InputError
 from utter_calm.rig import DRIVE, LiveSnapshot, LiveTone, Rig
 from utter_calm.rig.protocol import Device, FloatArray
 from utter_calm.rig.rates import rate_for
+from utter_calm.rig.rating import Rating
 from utter_calm.rig.volts import STEP_UP
 
 FREQUENCY_HZ = 400.0
@@ -30,16 +31,18 @@ class VoltsTone:
         The device is not there.
     """
 
-    def __init__(self, device: Device, rig: Rig, output: int, rate_hz: int | None = None) -> None:
+    def __init__(self, device: Device, rig: Rig, output: int, rate_hz: int | None = None, rating: Rating | None = None) -> None:
         chosen = tuple(replace(c, role=DRIVE) for c in rig.outputs if c.number == output)
         if not chosen:
             raise InputError(f"The rig has no output {output}.", hint="Add it first.")
-        self._full_scale = chosen[0].full_scale
-        plain = replace(rig, outputs=chosen, parts=tuple(p for p in rig.parts if p.side == "input"), impedance=None)
+        # an amplifier behind the output stays where it is: what the ceiling holds is what comes out of that
+        plain = replace(rig, outputs=chosen, impedance=None)
+        self._full_scale = plain.drives[0].full_scale
         self._first = min(FIRST, plain.highest_v / self._full_scale / STEP_UP / 1.001)
         self._inputs = [c.number for c in rig.inputs]
         self.played = self._first
-        self._tone = LiveTone(device, plain, FREQUENCY_HZ, self.played * self._full_scale, rate_hz or rate_for(device))
+        level, rate = self.played * self._full_scale, rate_hz or rate_for(device)
+        self._tone = LiveTone(device, plain, FREQUENCY_HZ, level, rate, rating=rating)
 
     def go_up(self) -> None:
         """Play the second level."""

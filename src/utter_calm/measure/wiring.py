@@ -17,6 +17,7 @@ from utter_calm.quantities import amplitude_to_db, db_to_amplitude, si_text
 from utter_calm.quantities.text import fixed
 from utter_calm.rig import Device, Rig
 from utter_calm.rig.rates import USUAL_HZ
+from utter_calm.rig.rating import Rating
 from utter_calm.signals.ramp import with_ramps
 
 _LISTEN_S, _SETTLE_S, _RAMP_S = 0.32, 0.15, 0.02
@@ -71,7 +72,7 @@ def _phase(index: int) -> float:
 
 def check_wiring(
     device: Device, rig: Rig, *, level_v: float, nominal_gain: float | None, hum_limit_v: float = 0.01, gain_matters: bool = True,
-    cancel: threading.Event | None = None, rate_hz: int = USUAL_HZ,
+    cancel: threading.Event | None = None, rate_hz: int = USUAL_HZ, rating: Rating | None = None,
 ) -> list[Finding]:  # fmt: skip
     """Play the probe and say what is wrong; an empty list when nothing is.
 
@@ -87,6 +88,8 @@ def check_wiring(
         False where knobs of the unit change its gain in a way that nobody wrote down.
     rate_hz
         At which the device runs.
+    rating
+        What the unit takes: one that is guarded below a frequency is not probed, for the probe plays low tones too.
 
     Raises
     ------
@@ -95,8 +98,10 @@ def check_wiring(
     """
     if len(rig.drives) < 2 or device.info.inputs < 2:
         return []  # the probe tells two channels apart; fewer leads are checked by the first take itself
-    level_v = min(level_v, rig.highest_v / 3)
-    player = Player(device, rig, rate_hz, block_frames=4_096, probe_v=level_v)
+    if rating is not None and rating.lowest_hz is not None:
+        return []
+    level_v = min(level_v, rig.highest_v / 3, *(() if rating is None else (rating.most_v / 3,)))
+    player = Player(device, rig, rate_hz, block_frames=4_096, probe_v=level_v, rating=rating)
     try:
         recording = player.play(Passage(probe_volts(level_v, rate_hz), {}), cancel)
     finally:

@@ -6,10 +6,11 @@ import math
 
 import numpy as np
 
-from utter_calm.errors import MeasurementError
+from utter_calm.errors import InputError, MeasurementError
 from utter_calm.quantities import SPL_REFERENCE_PA, amplitude_to_db
 from utter_calm.quantities.text import fixed
 from utter_calm.rig.channel import MICROPHONE
+from utter_calm.rig.microphone import capsule_of
 from utter_calm.rig.protocol import RecordedBlock
 from utter_calm.rig.rig import Rig
 
@@ -22,6 +23,11 @@ class SoundGuard:
 
     def __init__(self, rig: Rig, rate_hz: float) -> None:
         heard = rig.recorded if rig.protection.ceiling_pa is not None else ()
+        if rig.protection.ceiling_pa is not None and rig.drives and capsule_of(rig) is None:
+            raise InputError(
+                f"Nothing may become louder than {_spl(rig.protection.ceiling_pa)}, and this rig has no calibrated microphone that "
+                "would hear it.", hint="Calibrate one (Ctrl+I), or take the limit away (rig, limits).",
+            )  # fmt: skip
         self._channels = [(c.number - 1, c.scale) for c in heard if c.role == MICROPHONE and c.unit == "Pa"]
         self._most = rig.protection.ceiling_pa or math.inf
         self._keeps, self._power = rate_hz * _SPAN_S, np.zeros(len(self._channels))

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import math
 import threading
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
 from utter_calm.errors import UtterCalmError
-from utter_calm.rig.guard import SoundGuard
-from utter_calm.rig.limits import limits_for, peaks_of
+from utter_calm.rig.gate import Gate
 from utter_calm.rig.port import Port
 from utter_calm.rig.protocol import Device, FloatArray, StreamSettings
+from utter_calm.rig.rating import Rating
 from utter_calm.rig.rig import Rig
 from utter_calm.signals.tone import sine
 
@@ -57,14 +57,18 @@ class LiveTone:
     ----------
     keep_s
         How much of the recording is kept.
+    rating
+        What the unit on the outputs takes; None where nobody said.
     """
 
-    def __init__(self, device: Device, rig: Rig, frequency_hz: float, level_v: float, rate_hz: int, *, keep_s: float = 2.0) -> None:
-        if level_v:  # nothing at all is always allowed: the stream then only listens
-            rig.check_level(level_v)
-        self._rig, self._frequency, self._rate = rig, frequency_hz, rate_hz
-        self._peaks = peaks_of(rig, device.info.outputs)
-        self._drives = [c.number - 1 for c in rig.drives]
+    def __init__(
+        self, device: Device, rig: Rig, frequency_hz: float, level_v: float, rate_hz: int, *, keep_s: float = 2.0,
+        rating: Rating | None = None,
+    ) -> None:  # fmt: skip
+        self._gate = Gate(rig, device.info.outputs, rate_hz, rating)
+        self._gate.check_tone(frequency_hz, level_v)  # nothing at all is always allowed: the stream then only listens
+        self._frequency, self._rate = frequency_hz, rate_hz
+        self._drives = list(self._gate.drives)
         self._heard = [c.number - 1 for c in rig.inputs]
         settings = StreamSettings(rate_hz, block_frames=max(512, rate_hz // 64), paced=True)
         self._device, self._settings = device, settings
@@ -75,7 +79,8 @@ class LiveTone:
         self._ring = np.zeros((device.info.inputs, 2 * self._kept))
         self._lock = threading.Lock()
         self._mute = threading.Event()
-        self._wanted, self._lowered = level_v, False
+        self._wanted = level_v
+        self._next: tuple[Rig, Rating | None] | None = None
         self._steady = 0
         self._frames = 0
         self._lost = 0
@@ -102,16 +107,21 @@ class LiveTone:
         InputError
             Above the ceiling; the level stays as it was.
         """
-        self._rig.check_level(level_v)
         with self._lock:
+            gate = self._gate if self._next is None else self._as_held(*self._next)
+            gate.check_tone(self._frequency, level_v)
             self._wanted = level_v
 
-    def set_ceiling(self, ceiling_v: float) -> None:
-        """Keep to another ceiling (V r.m.s. at the output) from the next block on; a level above it comes down at once."""
+    def hold(self, rig: Rig, rating: Rating | None) -> float:
+        """Hold other limits from the next block on; a level above them comes down at once. Give the level that is left."""
         with self._lock:
-            self._rig = replace(self._rig, ceiling_v=ceiling_v)
-            self._wanted = min(self._wanted, self._rig.highest_v)
-            self._lowered = True
+            self._next = rig, rating
+            self._wanted = min(self._wanted, self._as_held(rig, rating).most_of_tone(self._frequency))
+            return self._wanted
+
+    def _as_held(self, rig: Rig, rating: Rating | None) -> Gate:
+        """A gate with limits that hold from the next block on."""
+        return Gate(rig, len(self._gate.peaks), self._rate, rating)
 
     def snapshot(self, frames: int, *, peek: bool = False) -> LiveSnapshot:
         """Give the last frames; ``peek`` leaves the note of an overload for the next caller, and copies.
@@ -140,8 +150,7 @@ class LiveTone:
         self._thread.join(timeout_s)
 
     def _open(self) -> Port:
-        limits = limits_for(self._peaks, self._rig.ceiling_v, self._rig.protection.ceiling_fs)
-        return Port(self._device, self._settings, limits=limits, fills_pauses=False)
+        return Port(self._device, self._settings, gate=self._gate, fills_pauses=False)
 
     def _run(self) -> None:
         try:
@@ -156,29 +165,30 @@ class LiveTone:
 
     def _play(self, port: Port) -> None:
         size = port.settings.block_frames
-        guard = SoundGuard(self._rig, self._rate)
         level, frame = 0.0, 0
         while True:
             muting = self._mute.is_set()
             with self._lock:
                 target = 0.0 if muting else self._wanted
-                lowered, self._lowered = self._lowered, False
-                ceiling_v = self._rig.ceiling_v
+                other = self._next
             if muting and level == 0.0:
                 return
             # glide part of the way in each block, the last per cent at once; mute fades within one block
-            share = 1.0 if muting or lowered or abs(target - level) < 0.01 * target else min(1.0, size / self._rate / _RAMP_S)
+            at_once = muting or other is not None or abs(target - level) < 0.01 * target
+            share = 1.0 if at_once else min(1.0, size / self._rate / _RAMP_S)
             reached = target if share == 1.0 else level + share * (target - level)
             still = reached == level
             gain = level if still else np.linspace(level, reached, size, endpoint=False)
             level = reached
             tone = gain * sine(self._frequency, math.sqrt(2), self._rate, size, first_frame=frame)
             samples = np.zeros((size, port.outputs))
-            samples[:, self._drives] = tone[:, None] / self._peaks[self._drives]
+            samples[:, self._drives] = tone[:, None] / self._gate.peaks[self._drives]
             block = port.exchange(samples)
-            guard.follow(block)
-            if lowered:  # the block in which it came down began above
-                port.set_limits(limits_for(self._peaks, ceiling_v, self._rig.protection.ceiling_fs))
+            self._gate.follow(block)
+            if other is not None:  # the block in which it came down began above
+                self._gate.change(*other)
+                with self._lock:
+                    self._next = None if self._next is other else self._next
             frame += size
             with self._lock:
                 self._steady = self._steady + size if still and self._wanted == level else 0

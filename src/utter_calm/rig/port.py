@@ -15,10 +15,10 @@ import numpy as np
 
 from utter_calm.errors import Cancelled, NoSignal, UtterCalmError
 from utter_calm.rig.fade import fade_frames, fade_out
+from utter_calm.rig.gate import Gate
 from utter_calm.rig.heard import Early, Heard
 from utter_calm.rig.latency import LONGEST_S, chirp, find_lag, nothing_heard
 from utter_calm.rig.leaving import all_left
-from utter_calm.rig.limits import check_samples
 from utter_calm.rig.protocol import Device, FloatArray, RecordedBlock, StreamSettings
 from utter_calm.rig.recording import Recording
 
@@ -37,8 +37,8 @@ class Port:
 
     Parameters
     ----------
-    limits
-        (outputs,) largest sample of each output: the safety ceiling. More is refused, not cut.
+    gate
+        What all that is played passes first: more than it lets through is refused, not cut.
     probe
         Peak sample of the chirp by which the latency is found where the device cannot tell it; 0 where it does not matter.
     fills_pauses
@@ -48,7 +48,7 @@ class Port:
     """
 
     def __init__(
-        self, device: Device, settings: StreamSettings, *, limits: FloatArray, probe: float = 0.0, fills_pauses: bool = True,
+        self, device: Device, settings: StreamSettings, *, gate: Gate, probe: float = 0.0, fills_pauses: bool = True,
         still: Callable[[], bool] = lambda: False,
     ) -> None:  # fmt: skip
         if not device.info.simulated:  # real time, in blocks short enough to be muted soon
@@ -57,7 +57,7 @@ class Port:
             )
         self.settings = settings
         self.outputs, self.inputs, self._steady = device.info.outputs, device.info.inputs, device.info.steady
-        self._limits, self._probe, self._still = np.asarray(limits, dtype=np.float64), probe, still
+        self._gate, self._probe, self._still = gate, probe, still
         all_left()
         self._stream = device.open(settings)
         self._latency = self._stream.latency_frames
@@ -113,7 +113,7 @@ class Port:
                 raise self._problem
             late = self.latency_frames
             samples = volts_or_later() if callable(volts_or_later) else volts_or_later
-            check_samples(samples, self._limits)
+            self._gate.check(samples)
             spared = self._spared(samples, late)
             first, lost, self._interruptions = self._frame - spared, self._lost, 0
             held_before = self._hold is not None
@@ -135,14 +135,10 @@ class Port:
 
     def exchange(self, samples: FloatArray) -> RecordedBlock:
         """Play one block (n, outputs) as it is, for what runs live; checked against the limit like everything else."""
-        check_samples(samples, self._limits)
+        self._gate.check_block(samples)
         block = self._stream.exchange(samples)
         self._last = samples[-1] if len(samples) else self._last
         return block
-
-    def set_limits(self, limits: FloatArray) -> None:
-        """Keep to other limits from now on; as those that the port was made with."""
-        self._limits = np.asarray(limits, dtype=np.float64)
 
     def hush(self) -> None:
         """Fall silent at once where the device can; for any thread. What is played afterwards is not heard."""
@@ -217,7 +213,7 @@ class Port:
                 raise Cancelled
             count = min(self._room(), frames)
             samples = np.zeros((count, self.outputs)) if self._hold is None else self._hold(count)
-            check_samples(samples, self._limits)
+            self._gate.check_block(samples)
             self._send(samples)
             frames -= count
 
@@ -247,7 +243,7 @@ class Port:
             return
         frames = fade_frames(self.settings.rate_hz)
         rest = self._hold(frames) if rest is None and self._hold is not None else rest
-        if rest is not None and not np.all(np.abs(rest) <= self._limits):
+        if rest is not None and not np.all(np.abs(rest) <= self._gate.limits):
             rest = None  # refused already, or the limits were lowered since: away from where it stands
         size = self.settings.block_frames
         samples = fade_out(rest, self._last, frames)
@@ -270,8 +266,8 @@ class Port:
     def _find_latency(self) -> int:
         rate, first = self.settings.rate_hz, self._frame
         sound = chirp(rate, self._probe)
-        samples = np.repeat(sound[:, None], self.outputs, axis=1)
-        check_samples(samples, self._limits)
+        samples = self._gate.on_drives(sound)
+        self._gate.check(samples)
         self._run(samples, None, None)
         lag = None
         for longest in _LISTENS_S:  # what answers soon need not be waited for

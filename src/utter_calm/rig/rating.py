@@ -12,7 +12,7 @@ from utter_calm.errors import InputError
 from utter_calm.quantities import si_text
 from utter_calm.rig.excursion import Moves, too_far
 
-_SPAN_S = 0.1
+SPAN_S = 0.1
 _LEAKS = 0.1
 """Part of the whole that may lie below the lowest frequency: what the ramps of a sweep spread."""
 _EDGE = 0.84
@@ -109,8 +109,8 @@ class Rating:
             )
 
 
-def loudest_rms(samples: npt.NDArray[np.float64], rate_hz: float) -> float:
-    """Largest r.m.s. of samples (n,) over any tenth of a second; a shorter record counts as one."""
-    span = max(1, min(len(samples), round(_SPAN_S * rate_hz)))
+def loudest_rms(samples: npt.NDArray[np.float64], rate_hz: float, span_s: float = SPAN_S) -> float:
+    """Largest r.m.s. of samples (n,) over any tenth of a second, or another span; a shorter record counts as one."""
+    span = max(1, min(len(samples), round(span_s * rate_hz)))
     powers = np.concatenate([[0.0], np.cumsum(samples.astype(np.float64) ** 2)])
     return math.sqrt(max(0.0, float(np.max(powers[span:] - powers[:-span])) / span)) if len(samples) else 0.0

@@ -68,7 +68,7 @@ def check_leads(
         entered = document.unit(cell.unit).nominal_gain
         found = check_wiring(
             device, plan.rig, level_v=level, nominal_gain=entered, gain_matters=_gain_holds(document, cell) and entered is not None,
-            cancel=cancel, rate_hz=int(getattr(settings, "rate_hz", USUAL_HZ)),
+            cancel=cancel, rate_hz=int(getattr(settings, "rate_hz", USUAL_HZ)), rating=document.unit(cell.unit).rating,
         )  # fmt: skip
         findings = [f for f in found if f.code not in let_be]
         if not findings:

@@ -2,16 +2,15 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from PySide6.QtCore import QObject, Signal
 
-from utter_calm.errors import InputError
+from utter_calm.errors import InputError, UtterCalmError
 from utter_calm.measure.first_look import FirstLookSettings
 from utter_calm.measure.live import LiveAnalyser
 from utter_calm.quantities import number_of
 from utter_calm.rig import Rig
 from utter_calm.rig.live import LiveTone
+from utter_calm.rig.rating import Rating
 from utter_calm.ui.state.countdown import loud_tone
 from utter_calm.ui.state.session import JobSession
 
@@ -28,9 +27,10 @@ class LiveControl(QObject):
         self.analyser: LiveAnalyser | None = None
         self.level_v = 0.0
         self.frequency_hz = 997.0
-        self._ceiling_v, self._plan = 0.0, ""
+        self._held: tuple[Rig, Rating | None] | None = None
+        self._plan = self._unit = ""
         session.bench_changed.connect(self._follow_load)
-        session.document_changed.connect(self._follow_ceiling)
+        session.document_changed.connect(self._follow_limits)
 
     @property
     def running(self) -> bool:
@@ -53,18 +53,14 @@ class LiveControl(QObject):
         """
         settings = FirstLookSettings() if silent else self._tone_settings()
         self.frequency_hz = settings.frequency_hz
-        rig = self._guarded()
+        rig = self._session.plan.rig
         level = 0.0 if silent else settings.level_v
-        self.tone = LiveTone(self._session.bench.device, rig, settings.frequency_hz, level, settings.rate_hz)
+        rating, device = self._session.unit.rating, self._session.bench.device
+        self.tone = LiveTone(device, rig, settings.frequency_hz, level, settings.rate_hz, rating=rating)
         self.level_v = level
-        self._ceiling_v, self._plan = rig.ceiling_v, self._session.plan.id
+        self._held, self._plan, self._unit = (rig, rating), self._session.plan.id, self._session.unit.id
         self.analyser = LiveAnalyser(self.tone, rig, settings, self._load())
         self.changed.emit()
-
-    def _guarded(self) -> Rig:
-        """The plan's rig under the unit's own limit, which holds while the knob is turned too."""
-        rig, rating = self._session.plan.rig, self._session.unit.rating
-        return rig if rating is None else replace(rig, ceiling_v=min(rig.ceiling_v, rating.most_v_at(self.frequency_hz)))
 
     def _tone_settings(self) -> FirstLookSettings:
         plan = self._session.plan
@@ -98,12 +94,16 @@ class LiveControl(QObject):
         if self.analyser is not None:
             self.analyser.set_load(self._load())
 
-    def _follow_ceiling(self) -> None:
-        """Keep to the ceiling of the plan that the tone was started by, whichever is looked at now."""
-        plan = next((p for p in self._session.document.plans if p.id == self._plan), None)
-        if self.tone is not None and plan is not None and plan.rig.ceiling_v != self._ceiling_v:
-            self._ceiling_v = plan.rig.ceiling_v
-            rating = self._session.unit.rating
-            most = self._ceiling_v if rating is None else min(self._ceiling_v, rating.most_v_at(self.frequency_hz))
-            self.tone.set_ceiling(most)
-            self.level_v = min(self.level_v, plan.rig.highest_v, most)
+    def _follow_limits(self) -> None:
+        """Hold the limits of the rig and of the unit that the tone was started for, as they are now, whichever is looked at."""
+        document = self._session.document
+        plan = next((p for p in document.plans if p.id == self._plan), None)
+        unit = next((u for u in document.units if u.id == self._unit), None)
+        if self.tone is None or plan is None or unit is None or (plan.rig, unit.rating) == self._held:
+            return
+        self._held = plan.rig, unit.rating
+        try:
+            self.level_v = self.tone.hold(plan.rig, unit.rating)
+        except UtterCalmError as problem:  # a limit that nothing could hold
+            self.mute()
+            self._session.cautioned.emit(str(problem))

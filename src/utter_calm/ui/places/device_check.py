@@ -116,11 +116,14 @@ class DeviceCheck(QWidget):
         bench = self._session.bench.device
         if isinstance(bench, SoundDevice):
             bench.let_go()
-        volts = rig.output_full_scale_v
-        drives = () if output is None else (Channel(output, role=DRIVE, full_scale=volts),)
-        plain = replace(rig, outputs=drives, inputs=tuple(Channel(n) for n in range(1, inputs + 1)), parts=(), impedance=None)
+        # what is behind an output and before an input stays: by it the gate knows what arrives at the unit, and at ears
+        known = {c.number: c for c in rig.outputs}
+        volts = next(iter(known.values())).full_scale if known else 1.0
+        drives = () if output is None else (replace(known.get(output, Channel(output, full_scale=volts)), role=DRIVE),)
+        heard = {c.number: c for c in rig.inputs}
+        plain = replace(rig, outputs=drives, inputs=tuple(heard.get(n, Channel(n)) for n in range(1, inputs + 1)), impedance=None)
         self._device = SoundDevice(rig.sound, outputs=outputs, inputs=inputs)
-        level = min(_QUIET * volts, plain.highest_v) if output is not None else 0.0
+        level = min(_QUIET * plain.output_full_scale_v, plain.highest_v) if output is not None else 0.0
         self._tone = LiveTone(self._device, plain, _TONE_HZ, level, self._rate_hz)
         if output is not None:
             self.buttons[output - 1].setToolTip(f"{si_text(level, 'V', digits=2)} at {_TONE_HZ:g} Hz by the volts of the rig")

@@ -121,7 +121,7 @@ class VoltsForm(PopupForm):
             silence()
         self._session.bench.have(self._rig)
         output = self._channel.number if self._side == OUTPUT else self._driving()
-        self._tone = VoltsTone(self._session.bench.device, self._rig, output)
+        self._tone = VoltsTone(self._session.bench.device, self._rig, output, rating=self._session.unit.rating)
         self._ask("The tone comes up…", "…")
         self.ok.setEnabled(False)
         self._timer.start()

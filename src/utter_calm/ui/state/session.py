@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 import threading
 from collections.abc import Callable
 from dataclasses import replace
@@ -27,6 +28,22 @@ from utter_calm.ui.state.soaking import Soaking
 from utter_calm.ui.state.worker import AskingWorker, Computation, RunWorker, WatchWorker
 
 
+def lowered(before: JobDocument, now: JobDocument) -> str:
+    """Which limit was lowered by an edit; empty where none was."""
+    plans, units = {p.id: p.rig for p in before.plans}, {u.id: u.rating for u in before.units}
+    for plan in now.plans:
+        old = plans.get(plan.id)
+        if old is None:
+            continue
+        if plan.rig.highest_v < old.highest_v:
+            return "The ceiling"
+        if (plan.rig.protection.ceiling_pa or math.inf) < (old.protection.ceiling_pa or math.inf):
+            return "The limit at the microphone"
+    if any(u.id in units and u.rating is not None and u.rating != units[u.id] for u in now.units):
+        return "What the unit takes"
+    return ""
+
+
 class JobSession(Soaking):
     """The open job and all that can be done with it; knows no widgets."""
 
@@ -49,13 +66,12 @@ class JobSession(Soaking):
 
     def store_document(self, document: JobDocument) -> bool:
         """Write a document, and have the bench of its rig; what runs above a ceiling that was lowered is stopped."""
-        before, rig = {plan.id: plan.rig.highest_v for plan in self.document.plans}, self.plan.rig
+        before, rig = self.document, self.plan.rig
         if not super().store_document(document):
             return False
-        lowered = [plan for plan in document.plans if plan.rig.highest_v < before.get(plan.id, 0.0)]
-        if lowered and (self.running or self.searching):
+        if (self.running or self.searching) and (what := lowered(before, self.document)):
             self.cancel()
-            self.told.emit("The ceiling was lowered: what was running has been stopped.")
+            self.told.emit(f"{what} was lowered: what was running has been stopped.")
         elif not self.running and self.plan.rig != rig:
             self.bench.have(self.plan.rig)
             self.bench_changed.emit()
@@ -77,6 +93,7 @@ class JobSession(Soaking):
 
     def _search(self, effect: Effect) -> None:
         rig, device, load = self.plan.rig, self.bench.device, number_of(self.standing_load, "ohm")
+        rating = self.unit.rating
         self._search_cancel = threading.Event()
         cancel = self._search_cancel
 
@@ -87,7 +104,7 @@ class JobSession(Soaking):
             self.tried.emit(effect, list(tries))
 
         def work() -> Found:
-            return find_level(effect, device, rig, load_ohm=load, cancel=cancel, tried=told)
+            return find_level(effect, device, rig, load_ohm=load, rating=rating, cancel=cancel, tried=told)
 
         computation = Computation(work, self)
         computation.done.connect(lambda found: self._level_found(effect, found, load))
