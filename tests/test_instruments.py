@@ -34,7 +34,7 @@ def serve():
     def do(profile, model, **more):
         server = ScpiServer(model, **more)
         servers.append(server)
-        made = ScpiInstrument(BenchInstrument(profile, server.address))
+        made = ScpiInstrument(BenchInstrument(profile, server.address, 3.0 if profile == "supply" else None))
         instruments.append(made)
         return server, made
 
@@ -195,7 +195,7 @@ def test_conditions_set_themselves_and_takes_keep_what_the_supply_gave(serve, tm
     document = new_document("bench")
     plan, unit = document.plans[0], document.units[0]
     supply, _ = serve("supply", SupplyModel(lambda volts: volts / 48.0))
-    instruments = (BenchInstrument("supply", supply.address),)
+    instruments = (BenchInstrument("supply", supply.address, 3.0),)
     factors = (
         Factor("load", (Measured(8.0, "ohm"),), "Connect {value}."),
         Factor("supply", (Measured(24.0, "V"), Measured(30.0, "V")), "Set the supply to {value}."),
@@ -315,3 +315,60 @@ def test_a_supply_that_falls_silent_in_the_middle_is_told_and_the_take_is_kept(s
             run_cells(job, [cell], bench, RunHooks(ask=lambda _prompt: Answer.LET_RIG))
         assert job.takes[-1].reading("level", 1) is not None
         assert not job.pending()
+
+
+# --- a supply is switched on by nothing but a voltage and a limit that stand ---------------------------------------------
+
+
+def test_looking_at_a_supply_switches_nothing_on(serve):
+    server, supply = serve("supply", SupplyModel())
+    assert supply.try_out()
+    assert supply.read("supply").value == pytest.approx(0.0, abs=1e-2)
+    assert not server.model.on
+
+
+def test_a_supply_is_on_only_after_voltage_and_limit_were_read_back(serve):
+    seen = []
+
+    class Watched(SupplyModel):
+        def write(self, header, value):
+            seen.append(header)
+            return super().write(header, value)
+
+        def query(self, header):
+            seen.append(header)
+            return super().query(header)
+
+    server, supply = serve("supply", Watched())
+    supply.set("supply", Measured(12.0, "V"))
+    assert server.model.on
+    assert [s for s in seen if s in ("CURR", "CURR?", "VOLT", "VOLT?", "OUTP")] == ["CURR", "CURR?", "VOLT", "VOLT?", "OUTP"]
+    supply.close()
+    end = time.monotonic() + 2.0
+    while server.model.on and time.monotonic() < end:
+        time.sleep(0.01)
+    assert not server.model.on
+
+
+@pytest.mark.parametrize("stuck", ["VOLT?", "CURR?", "MEAS:VOLT?"])
+def test_a_supply_that_does_not_stand_as_told_is_off(serve, stuck):
+    class Stuck(SupplyModel):
+        def query(self, header):
+            return "7.7E+00" if header == stuck else super().query(header)
+
+    server, supply = serve("supply", Stuck())
+    with pytest.raises(MeasurementError, match=r"reads 7\.7"):
+        supply.set("supply", Measured(12.0, "V"))
+    end = time.monotonic() + 2.0
+    while server.model.on and time.monotonic() < end:
+        time.sleep(0.01)
+    assert not server.model.on
+
+
+def test_a_supply_without_a_limit_stays_off(serve):
+    server, _ = serve("supply", SupplyModel())
+    bare = ScpiInstrument(BenchInstrument("supply", server.address))
+    with pytest.raises(InputError, match="stays off"):
+        bare.set("supply", Measured(12.0, "V"))
+    assert not server.model.on
+    bare.close()

@@ -31,6 +31,10 @@ class Quantity(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         SI unit.
     set
         Command with ``{value}`` in it; empty where it is only read.
+    told
+        Query that is answered by what it was set to, before it is on; empty where it cannot tell.
+    on
+        Command that switches its output on, given once what was set was read back; empty where it is always on.
     read
         Query that is answered by a number; empty where it is only set.
     per_unit
@@ -48,6 +52,8 @@ class Quantity(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     factor: str
     unit: str = "1"
     set: str = ""
+    told: str = ""
+    on: str = ""
     read: str = ""
     per_unit: float = 1.0
     low: float = -math.inf
@@ -55,6 +61,14 @@ class Quantity(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     positions: dict[str, str] = {}
     settles_s: float = 0.2
     within: float = 0.02
+
+
+class Limit(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """What an output may give at most, as a supply's current: how it is set and read back, in ``unit``."""
+
+    unit: str
+    set: str
+    read: str
 
 
 class Profile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -73,7 +87,9 @@ class Profile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     start
         Commands before the first use.
     quiet
-        Commands when it is let go, such as switching an output off; empty for none.
+        Commands when it is let go, or when a setting fails, such as switching an output off; empty for none.
+    limit
+        What its output may give at most, stated with the instrument and set before anything is on; None where it has none.
     """
 
     title: str
@@ -82,6 +98,7 @@ class Profile(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     timeout_s: float = 2.0
     start: tuple[str, ...] = ()
     quiet: tuple[str, ...] = ()
+    limit: Limit | None = None
 
     def quantity(self, factor: str) -> Quantity | None:
         """Find what it does with a factor."""

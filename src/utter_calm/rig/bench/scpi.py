@@ -51,20 +51,64 @@ class ScpiInstrument:
         quantity = self._quantity(factor)
         command = self._command(quantity, value)
         with self._lock:
-            self._write(command)
-            if self._ask("*OPC?").strip() not in ("1", "+1"):
-                raise self._wrong(f"does not say that “{command}” is done")
-            self._no_errors(command)
-            time.sleep(quantity.settles_s)
-            wanted = number_of(value, quantity.unit)
-            if quantity.read and wanted is not None:
-                found = self._read(quantity)
-                most = quantity.within * max(abs(wanted), _SMALL / quantity.within)
-                if abs(found - wanted) > most:
-                    raise MeasurementError(
-                        f"{self.title} was set to {value_text(value)} and reads {si_text(found, quantity.unit, digits=4)}.",
-                        hint="Look at its limits (a supply's current limit, a stop of the turntable), then take the step again.",
-                    )
+            try:
+                if quantity.on:
+                    self._set_limit()
+                self._told(command)
+                wanted = number_of(value, quantity.unit)
+                if quantity.told and wanted is not None:
+                    self._same(quantity, wanted, self._number(quantity.told, quantity), "was set to")
+                if quantity.on:  # only now, with what was set and read back behind it
+                    self._told(quantity.on)
+                time.sleep(quantity.settles_s)
+                if quantity.read and wanted is not None:
+                    self._same(quantity, wanted, self._read(quantity), "was set to")
+            except BaseException:  # nothing stays on that does not stand as it should
+                self._hush()
+                raise
+
+    def _told(self, command: str) -> None:
+        """Give a command, and see that it was done without an error."""
+        self._write(command)
+        if self._ask("*OPC?").strip() not in ("1", "+1"):
+            raise self._wrong(f"does not say that “{command}” is done")
+        self._no_errors(command)
+
+    def _set_limit(self) -> None:
+        """Set what its output may give at most, and read it back.
+
+        Raises
+        ------
+        InputError
+            Nobody said what that is: it is not switched on.
+        """
+        known, stated = self.profile.limit, self.where.limit
+        if known is None:
+            return
+        if stated is None:
+            raise InputError(
+                f"What the output of {self.title} may give at most is not known: it stays off.",
+                hint="Take it out and add it again with its limit (rig, Instruments…), as in 2 A.",
+            )
+        self._told(known.set.format(value=stated))
+        limit = Quantity(factor="limit", unit=known.unit, read=known.read)
+        self._same(limit, stated, self._read(limit), "was limited to")
+
+    def _same(self, quantity: Quantity, wanted: float, found: float, what: str) -> None:
+        if abs(found - wanted) > quantity.within * max(abs(wanted), _SMALL / quantity.within):
+            raise MeasurementError(
+                f"{self.title} {what} {value_text(Measured(wanted, quantity.unit))} and reads "
+                f"{si_text(found, quantity.unit, digits=4)}.",
+                hint="Look at its limits (a supply's current limit, a stop of the turntable), then take the step again.",
+            )
+
+    def _hush(self) -> None:
+        """Have it quiet, as far as it can still be reached."""
+        if self._link is None and not self.profile.quiet:
+            return
+        with contextlib.suppress(Exception):  # it may be gone: then there is nothing to switch off
+            for command in self.profile.quiet:
+                self._write(command)
 
     def read(self, factor: str) -> Measured:
         """Read a quantity; errors as in :meth:`set`."""
@@ -119,12 +163,15 @@ class ScpiInstrument:
         return quantity.set.format(value=number * quantity.per_unit)
 
     def _read(self, quantity: Quantity) -> float:
-        text = self._ask(quantity.read)
+        return self._number(quantity.read, quantity)
+
+    def _number(self, query: str, quantity: Quantity) -> float:
+        text = self._ask(query)
         found = _NUMBER.match(text.strip())
         number = float(found.group()) if found else math.nan
         rest = text.strip()[found.end() :].strip() if found else ""
         if not found or (rest and not rest.startswith((",", ";")) and rest.upper() != quantity.unit.upper()):
-            raise self._wrong(f"answers “{text.strip()[:40]}” to {quantity.read}, which is no number in {quantity.unit}")
+            raise self._wrong(f"answers “{text.strip()[:40]}” to {query}, which is no number in {quantity.unit}")
         if not math.isfinite(number) or abs(number) > _BEYOND:
             raise self._wrong(f"says that its {quantity.factor} is out of range")
         return number / quantity.per_unit

@@ -43,6 +43,8 @@ class SupplyModel:
             if not 0 <= volts <= 60:
                 raise ValueError(value)
             self.volts = volts
+        elif header in ("CURR", "SOUR:CURR"):
+            self._limit = float(value)
         elif header in ("OUTP", "OUTP:STAT"):
             self.on = value.upper() in ("1", "ON")
         else:
@@ -52,7 +54,7 @@ class SupplyModel:
     def query(self, header: str) -> str | None:
         """Tell volts and amperes."""
         volts, amperes = self.output
-        value = {"MEAS:VOLT?": volts, "MEAS:CURR?": amperes, "VOLT?": self.volts}.get(header)
+        value = {"MEAS:VOLT?": volts, "MEAS:CURR?": amperes, "VOLT?": self.volts, "CURR?": self._limit}.get(header)
         return None if value is None else f"{value + self._noise.normal(0, 2e-4):.5E}"
 
 

@@ -9,6 +9,7 @@ from dataclasses import replace
 from PySide6.QtWidgets import QComboBox, QGridLayout, QPushButton, QWidget
 
 from utter_calm.errors import InputError, UtterCalmError
+from utter_calm.quantities import parse_quantity
 from utter_calm.rig import Rig
 from utter_calm.rig.bench.address import BenchInstrument
 from utter_calm.rig.bench.profile import known_profiles, load_profile
@@ -38,7 +39,10 @@ class InstrumentsForm(PopupForm):
         self.address = text_line("", "Where it answers")
         self.address.setPlaceholderText(_EXAMPLE)
         self.address.setMinimumWidth(300)
-        lines = [FormLine("kind", "What it is", self.kind), FormLine("address", "Where it answers", self.address)]
+        self.limit = text_line("", "Its output gives at most")
+        self.limit.setPlaceholderText("of a supply, as in 2 A; it is switched on with it only")
+        lines = [FormLine("kind", "What it is", self.kind), FormLine("address", "Where it answers", self.address),
+                 FormLine("limit", "Its output gives at most", self.limit)]  # fmt: skip
         super().__init__(parent, "Instruments that set and read conditions (SCPI)", lines, self._add, stays=True)
         self.ok.setText("Add  ⏎")
         self._list = QWidget()
@@ -63,7 +67,11 @@ class InstrumentsForm(PopupForm):
         name = self.kind.currentData()
         if name is None:
             raise InputError("This profile cannot be read.", hint="Mend its file, or choose another.")
-        return BenchInstrument(str(name), self.address.text().strip())
+        known, typed = load_profile(str(name)).limit, self.limit.text().strip()
+        if known is not None and not typed:
+            raise InputError("What its output may give at most is not said.", hint=f"Type it, as in 2 {known.unit}.")
+        limit = parse_quantity(typed, known.unit, what="limit") if known is not None else None
+        return BenchInstrument(str(name), self.address.text().strip(), limit)
 
     def _add(self, _form: PopupForm) -> None:
         made = self._typed()
