@@ -49,6 +49,10 @@ def write(job: Path, step: str, out: Path, setup: str, unit: str, level: str) ->
     finally:
         opened.close()
     page = out.with_suffix(".txt")
+    if page.exists() and "utter-calm away take" not in page.read_text("utf-8", errors="replace"):
+        page = out.with_name(f"{out.name}.txt")  # what stands there is somebody else's
+        if page.exists() and "utter-calm away take" not in page.read_text("utf-8", errors="replace"):
+            raise InputError(f"{page} is there already.", hint="Choose another name for the file.")
     write_whole(page, words.encode())
     click.echo(f"{out.name}: {seconds:.1f} s; {page.name}: what to do with it.")
 

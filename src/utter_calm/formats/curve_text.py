@@ -10,6 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from utter_calm.errors import FileError
+from utter_calm.formats.whole import note_input
 
 FloatArray = npt.NDArray[np.float64]
 _MOST_BYTES = 20_000_000
@@ -52,19 +53,14 @@ def read_curve(path: Path, *, positive: bool = False) -> Curve:
     FileError
         It cannot be read, holds no row, or has a line that is none; says which.
     """
+    note_input(path)
     rows = _rows(path)
     body = "\n".join(text for _, text in rows)
     comma = "." not in body and re.search(r"\d,\d", body) is not None and re.search(r"[\d,][\t ;]+[-+−]?[\d,]", body) is not None
-    cells = [(number, _cells(path, number, text, decimal_comma=comma)) for number, text in rows]
-    width = len(cells[0][1])
-    for number, row in cells:
-        if len(row) != width:
-            raise _unusable(path, number, f"has {len(row)} columns where the first row has {width}")
-        if not row[0] > 0:
-            raise _unusable(path, number, f"has a frequency of {row[0]:g} Hz")
-        if positive and not row[1] > 0:
-            raise _unusable(path, number, f"has {row[1]:g} ohm")
-    table = np.array([row for _, row in cells])
+    table = _at_once(rows, body, decimal_comma=comma)
+    if table is None or not (table[:, 0] > 0).all() or (positive and not (table[:, 1] > 0).all()):
+        table = _line_by_line(path, rows, decimal_comma=comma, positive=positive)
+    width = table.shape[1]
     order = np.argsort(table[:, 0], kind="stable")
     table = table[order]
     first = np.flatnonzero(np.concatenate([[True], np.diff(table[:, 0]) > 0]))
@@ -75,6 +71,37 @@ def read_curve(path: Path, *, positive: bool = False) -> Curve:
     phase = np.unwrap(np.radians(table[:, 2]))
     value, turned = (np.add.reduceat(column, first) / count for column in (table[:, 1], phase))
     return Curve(frequency, value, turned)
+
+
+def _at_once(rows: list[tuple[int, str]], body: str, *, decimal_comma: bool) -> FloatArray | None:
+    """(n, 2) or (n, 3) all rows in one go, where they are plain and alike; None where each must be looked at."""
+    if decimal_comma:
+        return None
+    width = len(rows[0][1].replace(",", " ").replace(";", " ").split())
+    plain = body.replace(",", " ").replace(";", " ").replace("−", "-")
+    try:
+        numbers = np.array(plain.split(), dtype=np.float64)
+    except ValueError:
+        return None
+    if width < 2 or len(numbers) != width * len(rows) or not np.isfinite(numbers).all():
+        return None
+    if len({len(text.replace(",", " ").replace(";", " ").split()) for _, text in rows}) != 1:
+        return None
+    return numbers.reshape(len(rows), width)[:, :3]
+
+
+def _line_by_line(path: Path, rows: list[tuple[int, str]], *, decimal_comma: bool, positive: bool) -> FloatArray:
+    """(n, 2) or (n, 3) the rows, the first that is unusable named; errors as in :func:`read_curve`."""
+    cells = [(number, _cells(path, number, text, decimal_comma=decimal_comma)) for number, text in rows]
+    width = len(cells[0][1])
+    for number, row in cells:
+        if len(row) != width:
+            raise _unusable(path, number, f"has {len(row)} columns where the first row has {width}")
+        if not row[0] > 0:
+            raise _unusable(path, number, f"has a frequency of {row[0]:g} Hz")
+        if positive and not row[1] > 0:
+            raise _unusable(path, number, f"has {row[1]:g} ohm")
+    return np.array([row for _, row in cells])
 
 
 def _rows(path: Path) -> list[tuple[int, str]]:

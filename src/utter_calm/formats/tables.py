@@ -16,6 +16,10 @@ from utter_calm.formats.whole import write_whole
 FloatArray = npt.NDArray[np.float64]
 
 
+_COMPUTED = ("=", "+", "-", "@")
+"""What a text begins with that spreadsheets take for a formula."""
+
+
 def csv_text(header: Sequence[str], columns: Sequence[FloatArray]) -> str:
     """Columns of equal length under their headings; full precision, dot as decimal sign."""
     out = io.StringIO()
@@ -24,6 +28,11 @@ def csv_text(header: Sequence[str], columns: Sequence[FloatArray]) -> str:
     for row in zip(*(c.tolist() for c in columns), strict=True):
         writer.writerow([repr(value) for value in row])
     return out.getvalue()
+
+
+def as_cell(value: object) -> object:
+    """A cell of a table; a text that a spreadsheet would compute is marked as one."""
+    return f"'{value}" if isinstance(value, str) and value.lstrip()[:1] in _COMPUTED else value
 
 
 def frequency_magnitude_phase(frequency_hz: FloatArray, magnitude: FloatArray, phase_rad: FloatArray, comment: str) -> str:

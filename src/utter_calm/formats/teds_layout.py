@@ -14,6 +14,7 @@ import msgspec
 import platformdirs
 
 from utter_calm.errors import FileError
+from utter_calm.formats.toml_text import decode_toml
 
 SENSITIVITY, FREQUENCY, CALIBRATED = "sensitivity", "reference_frequency", "calibrated"
 """Names of fields that the program understands: V/Pa, Hz, a day."""
@@ -80,8 +81,10 @@ def layout_of(template: int) -> Layout | None:
 def read_layout(path: Path) -> Layout:
     """Read a description; errors as in :func:`layout_of`."""
     try:
-        layout = msgspec.toml.decode(path.read_bytes()[:_MOST_BYTES], type=Layout)
-    except (OSError, msgspec.MsgspecError, ValueError) as problem:
+        layout = decode_toml(path, Layout)
+    except FileError:
+        raise
+    except (msgspec.MsgspecError, ValueError) as problem:
         raise FileError(f"{path} describes no data sheet: {problem}.", hint="See docs/data-sheets.md.") from problem
     for field in layout.fields:
         if not 0 < field.bits <= _MOST_BITS and field.coding not in ("letters", "skip"):

@@ -12,7 +12,7 @@ import numpy as np
 
 from utter_calm.errors import InputError
 from utter_calm.formats.audio import write_audio
-from utter_calm.formats.tables import csv_text, frequency_magnitude_phase, frequency_ohm_phase, touchstone, write_text
+from utter_calm.formats.tables import as_cell, csv_text, frequency_magnitude_phase, frequency_ohm_phase, touchstone, write_text
 from utter_calm.formats.whole import write_whole
 from utter_calm.job.job import Job
 from utter_calm.job.take import Take, TakeSummary
@@ -79,7 +79,8 @@ def take_readings_csv(take: Take) -> str:
     writer.writerow(("name", "channel", "value", "unit", "uncertainty", "variant"))
     for r in take.result.readings:
         writer.writerow(
-            (r.name, r.channel, f"{r.value:.9g}", r.unit, "" if r.uncertainty is None else f"{r.uncertainty:.3g}", r.label)
+            (r.name, r.channel, f"{r.value:.9g}", r.unit, "" if r.uncertainty is None else f"{r.uncertainty:.3g}",
+             as_cell(r.label))
         )
     return out.getvalue()
 
@@ -116,7 +117,7 @@ def export_readings(job: Job, path: Path) -> None:
     out = io.StringIO()
     writer = csv.DictWriter(out, list(rows[0]) if rows else ["take"])
     writer.writeheader()
-    writer.writerows(rows)
+    writer.writerows({name: as_cell(value) for name, value in row.items()} for row in rows)
     write_text(path, out.getvalue())
 
 

@@ -7,10 +7,10 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from utter_calm.errors import NoSignal
+from utter_calm.errors import InputError, NoSignal
 from utter_calm.measure.capture import Capture
 from utter_calm.quantities import si_text
-from utter_calm.rig import CURRENT, SENSE, VOLTAGE, Rig
+from utter_calm.rig import CURRENT, VOLTAGE, Rig
 
 if TYPE_CHECKING:
     from utter_calm.measure.impedance_sweep import ImpedanceSweepSettings
@@ -29,6 +29,12 @@ _TRIAL_V, _TRIAL_S, _PIECES = 0.05, 1.0, 200
 def tried(settings: ImpedanceSweepSettings) -> ImpedanceSweepSettings:
     """The quiet sweep."""
     return replace(settings, level_v=min(_TRIAL_V, settings.level_v), duration_s=min(_TRIAL_S, settings.duration_s))
+
+
+def refuse_unknown_current(settings: ImpedanceSweepSettings, rig: Rig) -> None:
+    """Refuse to ask for amperes, before anything sounds, where nothing tells a current; InputError."""
+    if settings.told_as == AMPERES and not rig.senses_impedance:
+        raise InputError("Nothing on this rig tells a current.", hint="Add its sense resistor (rig), or ask for volts.")
 
 
 def at_level_asked(
@@ -61,8 +67,7 @@ def _current(heard: Capture, rig: Rig, trial: ImpedanceSweepSettings) -> np.ndar
     """Amperes (n,); behind a known resistor at most what the loudest volts of the source leave over."""
     if CURRENT in {c.role for c in heard.channels}:
         return heard.signal(CURRENT)
-    ohm = next(p.value for p in rig.parts if p.kind == SENSE)
-    return np.full(1, trial.level_v * np.sqrt(2) / ohm)
+    return np.full(1, trial.level_v * np.sqrt(2) / rig.sense_ohm)
 
 
 def _most(values: np.ndarray) -> float:
@@ -71,4 +76,5 @@ def _most(values: np.ndarray) -> float:
     return float(np.percentile(peaks, 99)) / np.sqrt(2) if len(peaks) else 0.0
 
 
-__all__ = ["AMPERES", "LEVEL", "OUTPUT", "TOLD_AS", "TRIED", "UNIT", "at_level_asked", "tried"]
+__all__ = ["AMPERES", "LEVEL", "OUTPUT", "TOLD_AS", "TRIED", "UNIT", "at_level_asked", "refuse_unknown_current",
+           "tried"]  # fmt: skip

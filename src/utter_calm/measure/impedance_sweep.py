@@ -12,7 +12,7 @@ from utter_calm.errors import UtterCalmError
 from utter_calm.measure.capture import Capture
 from utter_calm.measure.declare import Declared, with_roles
 from utter_calm.measure.heard_impedance import SECOND, SECOND_S, SECOND_TO, add_strength, calibrated_by, first_part, heard_ratio
-from utter_calm.measure.impedance_level import LEVEL, OUTPUT, TOLD_AS, TRIED, at_level_asked, tried
+from utter_calm.measure.impedance_level import LEVEL, OUTPUT, TOLD_AS, TRIED, at_level_asked, refuse_unknown_current, tried
 from utter_calm.measure.impedance_steps import STEPS, SWEEP, stepped_stimulus
 from utter_calm.measure.kind import Passage, Passages, PlotSpec, SingleStimulus, Stimulus, setting
 from utter_calm.measure.pictures import NYQUIST, PARTS, PHASE
@@ -85,6 +85,7 @@ class ImpedanceSweep(SingleStimulus[ImpedanceSweepSettings]):
     def passages(self, settings: ImpedanceSweepSettings, rig: Rig) -> Passages:
         """Play the sweep as often as is wanted, then once more about a peak that asks for it."""
         if settings.told_as != OUTPUT:
+            refuse_unknown_current(settings, rig)
             trial = tried(settings)
             heard = yield Passage(between_silences(trial, 0.1).volts, {TRIED: 1.0}, text="how much the unit takes")
             settings = at_level_asked(settings, trial, heard, rig)

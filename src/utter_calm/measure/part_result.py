@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import re
-
 import numpy as np
 
 from utter_calm.analysis.part import CAPACITOR, INDUCTOR, RESISTOR, Part
@@ -81,6 +79,10 @@ def _add_over_frequency(out: ResultBuilder, part: Part) -> None:
     out.traces.append(Trace("quality", 1, f[both], "Hz", np.abs(z.imag[both]) / z.real[both], "1"))
 
 
+_LONGEST = 200
+"""Characters of a mark: whoever types more has pasted something else."""
+
+
 def read_mark(text: str) -> tuple[float, str, float | None]:
     """Value in its SI unit, that unit, and the tolerance of a mark such as ``10uF 5%``; None for no tolerance.
 
@@ -89,8 +91,12 @@ def read_mark(text: str) -> tuple[float, str, float | None]:
     InputError
         It cannot be read.
     """
-    match = re.fullmatch(r"\s*(.*?)(?:[\s,]+(?:±|\+/-)?\s*([\d.,]+)\s*%)?\s*", text)
-    value_text, tolerance = (match[1], match[2]) if match is not None else (text, None)
+    if len(text) > _LONGEST:
+        raise InputError("A mark is a short text.", hint="Write it as in 10uF 5%, 0.47mH or 8.2ohm.")
+    value_text, tolerance = text.strip(), None
+    if value_text.endswith("%"):  # the tolerance stands behind the last letter of the unit
+        end = max((k for k, c in enumerate(value_text) if c.isalpha()), default=-1) + 1
+        value_text, tolerance = value_text[:end], value_text[end:-1].strip(" \t,;±+/-")
     suffix = value_text.lstrip("+-0123456789.,eE ").strip()
     unit = unit_called(suffix)
     if unit is None or unit.si not in UNIT_OF_KIND.values():

@@ -16,6 +16,8 @@ DRIVE, VOLTAGE, CURRENT, MICROPHONE, LOOPBACK = "drive", "voltage", "current", "
 ROLES = (DRIVE, VOLTAGE, CURRENT, MICROPHONE, LOOPBACK)
 UNIT_OF_ROLE = {DRIVE: "V", VOLTAGE: "V", CURRENT: "A", MICROPHONE: "Pa", LOOPBACK: "V"}
 FULL_SCALE = FULL_SCALE_UNIT
+MOST_CHANNELS = 1024
+"""More than any device has: a number beyond is a slip."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,8 +98,8 @@ class Channel:
 
     def __post_init__(self) -> None:
         check_days(self.days)
-        if self.number < 1:
-            raise InputError(f"A channel has the number {self.number}.", hint="Channels are counted from 1.")
+        if not 1 <= self.number <= MOST_CHANNELS:
+            raise InputError(f"A channel has the number {self.number}.", hint=f"Channels are counted from 1 to {MOST_CHANNELS}.")
         if self.role not in ROLES:
             raise InputError(f"A channel has the role “{self.role}”.", hint=f"It is one of {', '.join(ROLES)}.")
         for what, value in (("full scale", self.full_scale),):

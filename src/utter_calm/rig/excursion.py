@@ -15,6 +15,7 @@ from utter_calm.quantities import parse_quantity, si_text
 _FORM = re.compile(r"^\s*(?P<per>[^,;/]+)/\s*V\s*[,;]\s*(?P<fs>[^,;]+)[,;]\s*(?:Q\s*)?(?P<q>[\d.]+)\s*$", re.IGNORECASE)
 _EXAMPLE = "As in 0.35 mm/V, 45 Hz, 0.4."
 _RINGS = 3.0
+_LONGEST, _SHOWN = 200, 60
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,9 +68,9 @@ def parse_moves(text: str) -> Moves:
     InputError
         It is something else.
     """
-    found = _FORM.match(text)
+    found = _FORM.match(text) if len(text) <= _LONGEST else None
     if found is None:
-        raise InputError(f"“{text}” does not say how the cone moves.", hint=_EXAMPLE)
+        raise InputError(f"“{text[:_SHOWN]}” does not say how the cone moves.", hint=_EXAMPLE)
     per = parse_quantity(found["per"].strip(), "m", what="displacement per volt")
     return Moves(per, parse_quantity(found["fs"].strip(), "Hz", what="resonance"), float(found["q"]))
 

@@ -12,7 +12,7 @@ import numpy as np
 
 from utter_calm.errors import DeviceGone, InputError
 from utter_calm.quantities import NONE, Conditions, Measured, Value, number_of, value_text
-from utter_calm.rig.channel import MICROPHONE, Correction
+from utter_calm.rig.channel import MICROPHONE, Channel, Correction
 from utter_calm.rig.connected import UNITS, normal_of
 from utter_calm.rig.protocol import RATES_HZ, DeviceInfo, FloatArray, RecordedBlock, StreamSettings
 from utter_calm.rig.rig import Rig
@@ -192,6 +192,12 @@ def _path(correction: Correction, rate_hz: int) -> PathFilter:
     return PathFilter(taps_of(np.abs(correction.at(grid_hz(rate_hz)))))
 
 
+def _ratios(channels: tuple[Channel, ...], first: float) -> FloatArray:
+    """(2,) full scale of the unit's two channels over that of the first."""
+    known = {c.number: c.full_scale / first for c in channels}
+    return np.array([known.get(n, 1.0) for n in range(1, _UNIT_CHANNELS + 1)])
+
+
 class SimulatedStream:
     """A running stream of the simulated device."""
 
@@ -203,6 +209,9 @@ class SimulatedStream:
         extra = round(device.latency_s * settings.rate_hz)
         full_scale_v = rig.played[0].full_scale if rig.outputs else 1.0
         model = ConverterModel(full_scale_v, rig.input_full_scale_v)
+        # channels that are not as the first: what a sample stands for, over what it stands for there
+        self._per_output = _ratios(rig.played, full_scale_v)
+        self._per_input = 1 / _ratios(rig.inputs, rig.input_full_scale_v)
         self._late_frames = model.latency_frames + extra
         model = replace(model, latency_frames=self._late_frames)
         self._output = OutputConverter(model, settings.rate_hz, _UNIT_CHANNELS, seed)
@@ -271,7 +280,8 @@ class SimulatedStream:
         # each channel in one piece, here and in all that follows: a filter need not sort them apart
         driven = np.zeros((len(samples), _UNIT_CHANNELS), order="F")
         driven[:, : min(self._outputs, _UNIT_CHANNELS)] = samples[:, :_UNIT_CHANNELS]
-        heard, overload = self._input(self._heard(self._unit.process(self._output(driven))))
+        volts = self._output(driven) * self._per_output
+        heard, overload = self._input(self._heard(self._unit.process(volts)))
         return heard[:, : self._inputs], overload[: self._inputs]
 
     def _heard(self, volts: FloatArray) -> FloatArray:
@@ -281,6 +291,7 @@ class SimulatedStream:
             volts = np.concatenate([volts, np.zeros((len(volts), self._inputs - _UNIT_CHANNELS))], axis=1)
         for column, path in self._paths.items():
             volts[:, column] = path(volts[:, column])
+        volts[:, :_UNIT_CHANNELS] *= self._per_input
         return volts
 
     def _keep_pace(self) -> None:

@@ -141,7 +141,8 @@ class Playing:
         if unit.recordings:
             folder = job.path.parent / Path(unit.recordings).expanduser()
             if simulated is not None:
-                folder.mkdir(parents=True, exist_ok=True)
+                if folder.resolve().is_relative_to(job.path.parent.resolve()):  # a job makes no folders elsewhere
+                    folder.mkdir(parents=True, exist_ok=True)
                 simulated.lend(folder=folder)
             return play_fetched(
                 kind, settings, folder, device, rig, paced=paced, cancel=cancel, progress=follow, on_block=on_block,

@@ -14,9 +14,9 @@ import msgspec
 import platformdirs
 
 from utter_calm.errors import FileError, InputError
+from utter_calm.formats.toml_text import decode_toml
 
 _SHIPPED = Path(__file__).parents[2] / "assets" / "instruments"
-_MOST_BYTES = 64_000
 _NAME = re.compile(r"[a-z][a-z0-9-]*")
 
 
@@ -134,14 +134,12 @@ def load_profile(name: str) -> Profile:
 def read_profile(path: Path) -> Profile:
     """Read a profile from a file; errors as in :func:`load_profile`."""
     try:
-        data = path.read_bytes()[:_MOST_BYTES]
-    except OSError as problem:
-        raise FileError(f"{path} cannot be read: {problem.strerror}.", hint="Check the file.") from problem
-    try:
-        profile = msgspec.toml.decode(data, type=Profile)
+        profile = decode_toml(path, Profile)
         re.compile(profile.says)
         for quantity in profile.quantities:
             _check(quantity)
+    except FileError:
+        raise
     except (msgspec.MsgspecError, ValueError, re.error, KeyError, IndexError) as problem:
         raise FileError(f"{path} describes no instrument: {problem}.", hint="See how the shipped profiles do it.") from problem
     return profile
