@@ -18,7 +18,7 @@ _LOWEST_HZ = 0.5
 _SILENT, _BLOCK_S = 0.05, 0.02
 _TAPER_S, _KEPT_TAIL_S = 0.5, 0.25
 _STRETCHES, _LONGEST_S = 4, 8.0
-_PIECES, _WIDE = 8, 4
+_PIECES, _FEWEST, _MOVES, _WIDE = 16, 64, 8, 4
 _TONE_OVER, _FEW_LINES, _AROUND_TONE, _ALL_OF_IT = 1e3, 0.03, 40, 0.99
 _TINY, _HEARD = 1e-9, 30.0
 _BAND_PER_OCTAVE, _ABOUT_OCTAVES, _BELOW_BEST = 24, 1.5, 2e-3
@@ -83,7 +83,7 @@ def ratio_of(over: FloatArray, under: FloatArray, rate_hz: float) -> Ratio:
     both = np.stack([over - np.mean(over), under - np.mean(under)])
     begin, end = _sounding(both, max(1, int(_BLOCK_S * rate_hz)))
     silent = begin > 0.02 * rate_hz and both.shape[1] - end > 0.05 * rate_hz
-    if silent or _sweeps(both[:, begin:end]):
+    if silent or _sweeps(both[:, begin:end], rate_hz):
         lines = _whole(both, begin, end, rate_hz)
         at = np.flatnonzero(_band(lines))
     else:
@@ -151,16 +151,24 @@ def _sounding(both: FloatArray, block: int) -> tuple[int, int]:
     return int(loud[0]) * block, min((int(loud[-1]) + 1) * block, both.shape[1])
 
 
-def _sweeps(both: FloatArray) -> bool:
-    """Whether a sound (2, n) rises or falls in frequency all the way: by its crossings of zero in eight stretches."""
-    crossings = np.abs(np.diff(np.signbit(both).astype(np.int8), axis=1)).sum(axis=0)
-    size = len(crossings) // _PIECES
-    if size < 1:
+def _sweeps(both: FloatArray, rate_hz: float) -> bool:
+    """Whether a sound (2, n) rises or falls in frequency all the way: by its strongest line in each of sixteen stretches.
+
+    A line stands out of noise that is far stronger than it between its crossings of zero; where the sweep is slow, stretches in a
+    row may share theirs.
+    """
+    size = both.shape[1] // _PIECES
+    if size < _FEWEST:
         return False
-    count = crossings[: size * _PIECES].reshape(_PIECES, size).sum(axis=1)
-    change = np.diff(count)
-    steady = bool(np.all(change > 0) or np.all(change < 0))
-    return steady and max(count[0], count[-1]) > _WIDE * max(min(count[0], count[-1]), 1)
+    window = np.hanning(size)
+    strongest = []
+    for k in range(_PIECES):
+        powers = [np.abs(rfft((x - np.mean(x)) * window)) ** 2 for x in both[:, k * size : (k + 1) * size]]
+        power = np.sum([p / max(float(np.sum(p)), 1e-300) for p in powers], axis=0)
+        strongest.append(max(1, int(np.argmax(power))) * rate_hz / size)
+    change = np.diff(strongest)
+    one_way = bool(np.all(change >= 0) or np.all(change <= 0))
+    return one_way and np.count_nonzero(change) >= _MOVES and max(strongest) > _WIDE * min(strongest)
 
 
 def _whole(both: FloatArray, begin: int, end: int, rate_hz: float) -> _Lines:
