@@ -41,3 +41,31 @@ def test_by_commands(call, tmp_path):
     assert status != 0
     assert "marks" in err
     assert call("away", "write", job, "nothing", tmp_path / "x.wav")[0] == 2
+
+
+def test_a_job_at_the_seat_from_a_player_that_is_not_connected(call, tmp_path):
+    """Each seat from a recording, by a microphone; the mean of the seats is deduced from them."""
+    from scipy.signal import lfilter
+
+    job = tmp_path / "seats.calm"
+    assert call("new", job, "--kind", "seat", "--name", "Foyer pair")[0] == 0
+    assert call("away", "write", job, "loudspeaker", tmp_path / "play.wav")[0] == 0
+    samples, rate = read_audio(tmp_path / "play.wav")
+    for seat, gain in (("seat 1", 0.5), ("seat 2", 0.25)):
+        room = np.zeros(int(0.02 * rate))
+        room[[0, 300, 700]] = gain, 0.4 * gain, -0.2 * gain
+        heard = lfilter(room, [1.0], np.concatenate([np.zeros(rate), samples[:, 0], np.zeros(rate)]))
+        write_audio(tmp_path / f"{seat}.wav", heard[:, None], rate)
+        status, out, err = call("away", "take", job, "loudspeaker", tmp_path / f"{seat}.wav", "--setup", seat)
+        assert status == 0, err + out
+    opened = Job.open(job)
+    first, second = opened.takes[-2:]
+    levels = [opened.full(t).result.trace("response") for t in (first, second)]
+    assert {t.y_unit for t in levels} == {"1"}  # nobody knows how loud it was
+    at = np.searchsorted(levels[0].x, 1000.0)
+    assert levels[0].magnitude[at] / levels[1].magnitude[at] == pytest.approx(2.0, rel=0.02)
+    told = {r.name for r in first.readings}
+    assert not {"sensitivity_2v83", "spl"} & told
+    assert not {"distance_contradicted", "unit_delays"} & {t.code for t in first.trust}
+    assert first.reading("reflection_1").value == pytest.approx(300 / rate, abs=2e-5)
+    opened.close()

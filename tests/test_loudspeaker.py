@@ -324,3 +324,34 @@ def test_the_mean_of_a_band_moves_less_with_its_window_than_its_parts():
         assert stated[-1] < 0.5 * np.median((response.u_value / np.abs(response.value))[response.frequency_hz < 600])
     assert np.mean(np.array(off) < 2 * np.array(stated) + 2e-4) >= 0.8
     assert moved_by_window(whole.response(None)) is None
+
+
+@pytest.mark.parametrize(("order", "part"), [(10, 1.0), (12, 1.0), (9, 0.0), (8, 0.0)])
+def test_high_order_holds_the_tenth_harmonic_and_not_the_ninth(order, part):
+    """A harmonic of so many orders alone, made by its Chebyshev polynomial: the tenth came out 3.1 dB low."""
+    peak, ratio = float(np.max(np.abs(PLAYED))), 0.01
+
+    def bent(x):
+        return PLAYED + ratio * peak * np.cos(order * np.arccos(np.clip(PLAYED / peak, -1, 1)))
+
+    found = taken([(0.003, 1.0)], change=bent).high_order
+    middle = (found.frequency_hz > 200) & (found.frequency_hz < 1000)
+    heard = np.median(found.ratio[middle]) / ratio
+    if part:
+        assert 20 * np.log10(heard) == pytest.approx(0.0, abs=0.3)
+    else:
+        assert heard < 0.1
+
+
+@pytest.mark.parametrize("between", [0.0, 0.25, 0.5])
+def test_the_energy_time_curve_shows_the_crest_between_two_samples(between):
+    """Of a reflection that comes between two samples: it was up to 1.2 dB low."""
+    from utter_calm.measure.acoustic_result import _between_samples
+
+    rate, frames = 48_000, 2048
+    f = np.fft.rfftfreq(frames, 1 / rate)
+    one = np.fft.irfft(np.where(f < 20_000, np.exp(-2j * np.pi * f * (500 + between) / rate), 0), frames)
+    time, fine = _between_samples(np.arange(frames) / rate, one)
+    assert len(time) == len(fine) == 4 * frames
+    assert np.max(np.abs(fine)) == pytest.approx(2 * np.sum(f < 20_000) / frames, rel=0.03)
+    assert time[np.argmax(fine)] == pytest.approx((500 + between) / rate, abs=0.13 / rate)

@@ -48,3 +48,14 @@ def test_the_rise_time_holds_where_samples_are_lost(count):
     assert len(found.slips) == 1
     assert found.rise_s == pytest.approx(whole.rise_s, rel=2e-3)
     assert whole.slips == ()
+
+
+@pytest.mark.parametrize("missing", [0, 1, 2])
+@pytest.mark.parametrize("period", [96.0, 192.0, 384.0, 95.72, 191.3])
+def test_a_record_of_whole_periods_has_slipped_nowhere(period, missing):
+    """Clean squares had false grave dropouts where a whole number of periods lacked its last sample."""
+    frames = round(250 * period) - missing
+    record = np.sign(np.sin(2 * np.pi * (np.arange(frames) + 0.3) / period))
+    assert find_slips(record, period) == ()
+    torn = np.concatenate([record[: frames // 3], record[frames // 3 + 20 :]])
+    assert find_slips(torn, period)

@@ -36,8 +36,8 @@ def find_slips(record: FloatArray, period: float) -> tuple[Slip, ...]:
         return ()
     omega, at = 2 * np.pi / period, np.arange(len(record))
     running = np.concatenate([[0.0], np.cumsum((record - np.mean(record)) * np.exp(-1j * omega * at))])
-    exact = np.minimum(np.arange(count + 1) * period, len(record) - 1.0)
-    edges = exact.astype(int)
+    exact = np.minimum(np.arange(count + 1) * period, float(len(record)))
+    edges = np.minimum(exact.astype(int), len(record) - 1)  # a record of whole periods ends with the last of them
     # whole periods, to a part of a sample: else what stands at their ends comes and goes
     turned = np.diff(running[edges] * (1 - exact + edges) + running[edges + 1] * (exact - edges))
     if not np.all(np.abs(turned) > 0):

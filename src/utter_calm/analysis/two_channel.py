@@ -168,7 +168,7 @@ def _sweeps(both: FloatArray, rate_hz: float) -> bool:
         strongest.append(max(1, int(np.argmax(power))) * rate_hz / size)
     change = np.diff(strongest)
     one_way = bool(np.all(change >= 0) or np.all(change <= 0))
-    return one_way and np.count_nonzero(change) >= _MOVES and max(strongest) > _WIDE * min(strongest)
+    return one_way and int(np.count_nonzero(change)) >= _MOVES and bool(max(strongest) > _WIDE * min(strongest))
 
 
 def _whole(both: FloatArray, begin: int, end: int, rate_hz: float) -> _Lines:

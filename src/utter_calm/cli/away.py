@@ -81,7 +81,8 @@ def take(
 ) -> int:
     """Find the step's file in RECORDING and store what a wired take would have been; exit status 1 where a claim is missed."""
     typed = (played_full_scale, recorded_full_scale)
-    known = Away(*(parse_quantity(text, "V", what="full scale") if text else None for text in typed))
+    played, heard = (parse_quantity(text, "V", what="full scale") if text else None for text in typed)
+    known = Away(played, heard)
     opened = open_job(job)
     try:
         made = take_from_recording(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 from utter_calm.errors import InputError
@@ -60,6 +61,8 @@ def take_from_recording(job: Job, cell: Cell, path: Path, away: Away | None = No
     if not isinstance(kind, StepKind):
         raise InputError("This row is deduced from takes, not played.", hint="Choose a step that plays.")
     pack = make_pack(kind, settings, peak)
+    if job.document.plan_of(cell.step).rig.hears_sound:
+        away = replace(away or Away(), by_microphone=True)
     samples, rate = read_audio(path)
     capture = take_away(pack, samples, rate, away)
     return job.append(

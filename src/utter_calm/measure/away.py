@@ -25,7 +25,8 @@ from utter_calm.measure.pack import Pack
 from utter_calm.measure.result import Trust
 from utter_calm.measure.uneven import said_of_between
 from utter_calm.measure.wander import Followed, followed
-from utter_calm.rig import VOLTAGE, Channel
+from utter_calm.rig import MICROPHONE, VOLTAGE, Channel
+from utter_calm.rig.channel import FULL_SCALE
 from utter_calm.signals.header import MARK_HZ, marked
 
 USUAL_PEAK = 10 ** (-6 / 20)
@@ -64,10 +65,13 @@ class Away:
     ----------
     played_full_scale_v, recorded_full_scale_v
         R.m.s. volts of a sine at full scale, at the unit and at the recorder's input.
+    by_microphone
+        Whether the recorder heard sound; how loud a full-scale sine was nobody knows then.
     """
 
     played_full_scale_v: float | None = None
     recorded_full_scale_v: float | None = None
+    by_microphone: bool = False
 
 
 def take_away(pack: Pack, recorded: FloatArray, rate_hz: int, away: Away | None = None) -> Capture:
@@ -159,6 +163,10 @@ def _channels(pack: Pack, count: int, away: Away) -> tuple[tuple[Channel, ...], 
     """Channels whose full scale stands for what a wired take would have heard, and a sentence on what levels mean."""
     played, heard = away.played_full_scale_v, away.recorded_full_scale_v
     as_file = pack.volts / math.sqrt(2)
+    if away.by_microphone:
+        words = "Played and recorded elsewhere: how loud it was is not known, so levels are relative."
+        told = (Channel(n, role=MICROPHONE, unit=FULL_SCALE, full_scale=1.0, how="recorded elsewhere") for n in range(1, count + 1))
+        return tuple(told), words
     if played is None or heard is None:
         words = "Played and recorded elsewhere: full scale of the recording counts as that of the file, so levels are relative."
         full_scale = as_file

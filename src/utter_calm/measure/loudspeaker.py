@@ -184,7 +184,7 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         level = float(np.sqrt(np.mean(sounding**2))) if len(sounding) else 0.0
         return PreparedLoudspeaker(
             channel, capture.unit(channel), capture.u_level(channel), found, level, through, late, tuple(kept),
-            capture.answered_s is None,
+            capture.rig is not None and capture.answered_s is None,
         )  # fmt: skip
 
     def conclude(
