@@ -14,8 +14,10 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QFileDialog, QLineEdit, QMessageBox, QSlider, QWidget
 
 from utter_calm.demo import demo_document
+from utter_calm.job.bench import BenchState, relevant
 from utter_calm.job.job import Job
-from utter_calm.rig.simulated import SimulatedStream
+from utter_calm.job.run.one_take import Playing
+from utter_calm.rig.simulated import SimulatedDevice, SimulatedStream
 from utter_calm.ui.shell.app import make_application, make_window
 from utter_calm.ui.state.outliving import all_over
 
@@ -38,10 +40,12 @@ class RandomUser:
         self.window = make_window(folder / "demo")
         self.window.resize(1280, 800)
         self.unforeseen: list[BaseException] = []
+        self._changes_at_play = 0
         self.window.faults.caught.connect(self.unforeseen.append)
         self.window.faults.install()
         self._answer_dialogs()
         self._watch_the_ceiling()
+        self._watch_the_bench()
 
     def _watch_the_ceiling(self) -> None:
         """Whatever is done, no output is told to give more than its rig's ceiling."""
@@ -55,6 +59,30 @@ class RandomUser:
             return inner(stream, samples)
 
         SimulatedStream.exchange = exchange
+
+    def _watch_the_bench(self) -> None:
+        """Whatever is done, what a take says of its bench is what stood there when it was stored, or it says that it moved."""
+        inner = Job.append
+
+        def append(job: Job, *given: object, **more: object) -> object:
+            bench, space = more.get("bench"), self.window.workspace
+            device = space.session.bench.device if space is not None else None
+            if isinstance(bench, BenchState) and isinstance(device, SimulatedDevice) and space.session.running:
+                stands = relevant(device.standing)
+                apart = bench.apart(stands)
+                moved = any(t.code == "bench_moved" for t in given[2].trust)
+                if apart and not moved and device.changes == self._changes_at_play:
+                    self.unforeseen.append(AssertionError(f"stored {bench}, stood {stands}"))
+            return inner(job, *given, **more)
+
+        played = Playing.play
+
+        def play(playing: Playing, job: Job, document: object, cell: object, bench: object, *given: object) -> object:
+            out = played(playing, job, document, cell, bench, *given)
+            self._changes_at_play = getattr(bench.device, "changes", 0)
+            return out
+
+        Job.append, Playing.play = append, play
 
     def _answer_dialogs(self) -> None:
         def save(*_: object) -> tuple[str, str]:

@@ -91,6 +91,9 @@ class PreparedLoudspeaker:
         return found if found is None or found.whole else self.impedance_late()
 
 
+_OVER = 1.02
+
+
 class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
     """One sweep through a loudspeaker, heard by a microphone, and its current where that is sensed."""
 
@@ -207,6 +210,10 @@ class LoudspeakerSweep(SingleStimulus[LoudspeakerSettings]):
         unit = "Pa/V" if prepared.unit == "Pa" else "1"
         add_response(out, response, scale, unit, one, u_level=prepared.u_level, by_hand=settings.gate == BY_HAND,
                      top_hz=top_of(settings))  # fmt: skip
+        if gate is not None and found.reflections and gate.stop_s > found.reflections[0].after_s * _OVER:
+            first = si_text(found.reflections[0].after_s, "s", digits=3)
+            text = f"The window reaches over the reflection at {first}: what it makes cancel is the room's, not the loudspeaker's."
+            out.trust.append(Trust("window_over_reflection", text))
         out.trust += [*situation_trust(settings), *arrival_trust(settings, found, wired=prepared.wired)]
         if progress is not None:
             progress(0.9)

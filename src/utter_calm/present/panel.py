@@ -9,6 +9,7 @@ from types import MappingProxyType
 from utter_calm.job.compare import compare
 from utter_calm.job.compare_readings import Spread, spread_of, values_in
 from utter_calm.job.facts import Shown as ShownResult
+from utter_calm.job.grounds import Ground, State, trust_words
 from utter_calm.job.take import TakeSummary
 from utter_calm.job.verdict import RIG_LIMITED, Outcome, Verdict, is_rig_limited
 from utter_calm.measure.declare import Role
@@ -90,11 +91,19 @@ class PanelView:
     claims: tuple[ClaimView, ...]
     trust: tuple[str, ...]
     trust_is_grave: bool
+    grounds: str = ""
+    """What trust rests on, in words; empty for what is no take."""
     heard_by: tuple[str, ...] = ()
 
 
-def panel_view(take: ShownResult, verdicts: Sequence[Verdict], repeats: Sequence[TakeSummary] = ()) -> PanelView:
-    """Look at a result and its verdicts; ``repeats`` are the takes made alike, itself among them, for the spread."""
+def panel_view(
+    take: ShownResult, verdicts: Sequence[Verdict], repeats: Sequence[TakeSummary] = (), grounds: Sequence[Ground] | None = None
+) -> PanelView:
+    """Look at a result and its verdicts.
+
+    ``repeats`` are the takes made alike, itself among them, for the spread; ``grounds`` are what trust in it rests on, None for
+    what is no take.
+    """
     kind = kind_of(take.facts.kind)
     hidden = {name for name, known in kind.readings.items() if known.role is Role.HIDDEN}
     keys = list(dict.fromkeys((r.name, r.at) for r in take.result.readings if r.name not in hidden))
@@ -110,7 +119,8 @@ def panel_view(take: ShownResult, verdicts: Sequence[Verdict], repeats: Sequence
         others=tuple(reading_view(take, *key, found, full_scale) for key in others),
         claims=tuple(claim_view(v, take.facts.kind) for v in verdicts),
         trust=tuple(grave or [t.text for t in take.result.trust]),
-        trust_is_grave=bool(grave),
+        trust_is_grave=bool(grave) or any(g.state is State.NOT_HELD for g in grounds or ()),
+        grounds="" if grounds is None else trust_words(grounds),
         heard_by=_heard_by(take, channels),
     )
 

@@ -8,6 +8,7 @@ from typing import Any
 from PySide6.QtCore import QAbstractTableModel, QModelIndex, QPersistentModelIndex, Qt
 
 from utter_calm.job.document import Cell, Claim, Unit
+from utter_calm.job.grounds import grounds_of, trust_words
 from utter_calm.job.job import Job
 from utter_calm.job.take import TakeSummary
 from utter_calm.present.coverage import setup_title
@@ -107,6 +108,7 @@ class TakesModel(RowsModel):
 
     def renew(self, job: Job, _unit: Unit) -> None:
         """Look at the job again."""
+        self._job = job
         self._titles = {s.id: s.title for s in job.document.steps}
         takes = job.takes
         self._year = takes[-1].taken_at[:4] if takes else ""
@@ -118,9 +120,10 @@ class TakesModel(RowsModel):
         title = take_title(take).partition(": ")[2]
         old = f"{title} (superseded by {take.superseded_by})" if take.superseded_by else title
         grave = "; ".join(t.text for t in take.trust if t.grave)
+        trust = grave or trust_words(grounds_of(self._job, take)).removeprefix("Trust: ").rstrip(".")
         when = f"{take.taken_at[5:10]} {take.taken_at[11:16]}" if take.taken_at[:4] == self._year else take.taken_at[:10]
         step = self._titles.get(take.step, take.step)
-        return str(take.id), take.unit_title, step, old, when, grave or "clean", take.note
+        return str(take.id), take.unit_title, step, old, when, trust, take.note
 
     def tips(self, row: int) -> tuple[str, ...]:
         """Give the texts of a take, the moment in full."""

@@ -136,7 +136,7 @@ class ReadingsPanel(QWidget):
         self._fill()
         self._set_claims(view.claims)
         self.more.setVisible(bool(view.others))
-        words = "\n".join(view.trust[:3]) or "Trust: clean."
+        words = "\n".join(line for line in (*view.trust[:3], _grounds_beside(view)) if line)
         self.trust.setText(words)
         self.trust.setProperty("role", "warning" if view.trust_is_grave else "calm")
         self.trust.style().unpolish(self.trust)
@@ -144,7 +144,7 @@ class ReadingsPanel(QWidget):
         # a label with wrapped words lets itself be squeezed to one line: its words must stay whole
         self.trust.setMinimumHeight(0)
         self.trust.setMinimumHeight(self.trust.heightForWidth(max(120, self.width() - _MARGINS)))
-        self.trust.show()
+        self.trust.setVisible(bool(words))
         self.note.setVisible(note is not None)
         if note is not None and not self.note.hasFocus():
             self.note.setText(note)
@@ -173,3 +173,9 @@ class ReadingsPanel(QWidget):
         """Pressing a reading tells how it was computed."""
         place = self.list.visualRect(index).bottomLeft()
         QToolTip.showText(self.list.viewport().mapToGlobal(place), index.data(Qt.ItemDataRole.ToolTipRole), self.list)
+
+
+def _grounds_beside(view: PanelView) -> str:
+    """What trust rests on, where the words above do not say it already."""
+    said = view.grounds
+    return "" if any(text.rstrip(".") in said for text in view.trust) and "Not looked at" not in said else said

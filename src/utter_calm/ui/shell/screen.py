@@ -10,6 +10,7 @@ from utter_calm.job.compare_readings import repeats_of
 from utter_calm.job.document import FLOOR
 from utter_calm.job.facts import Shown
 from utter_calm.job.gain import gain_of
+from utter_calm.job.grounds import grounds_of
 from utter_calm.job.job import Job
 from utter_calm.job.take import Take
 from utter_calm.measure.kinds import declared
@@ -157,7 +158,8 @@ class Screen(Panes):
         repeats = () if guest else repeats_of(take, self.session.job.takes)
         alike = [t for t in takes[:-1] if t.kind == take.kind]
         family = [self.session.shown(Take(t, self.session.job.with_floor(t))) for t in alike]
-        self.readings.show_view(with_family(panel_view(light, verdicts, repeats), [*family, light]), title, note)
+        grounds = None if guest else grounds_of(self.session.job, take)
+        self.readings.show_view(with_family(panel_view(light, verdicts, repeats, grounds), [*family, light]), title, note)
 
     def _renew_chain(self) -> None:
         s = self.session
