@@ -42,9 +42,9 @@ class HeldTakes:
         return cls(JobStore.create(path, document))
 
     @classmethod
-    def open(cls, path: Path) -> Self:
-        """Open a job file; errors as in :meth:`JobStore.open`."""
-        store = JobStore.open(path)
+    def open(cls, path: Path, *, take_over: bool = False) -> Self:
+        """Open a job file; as :meth:`JobStore.open`."""
+        store = JobStore.open(path, take_over=take_over)
         try:
             return cls(store)
         except BaseException:
@@ -64,6 +64,11 @@ class HeldTakes:
     def read_only(self) -> bool:
         """Whether nothing can be stored."""
         return self._store.read_only
+
+    @property
+    def is_elsewhere(self) -> bool:
+        """Whether nothing can be stored because another program has it."""
+        return self._store.elsewhere
 
     @property
     def spoilt(self) -> tuple[str, ...]:

@@ -21,6 +21,7 @@ from utter_calm.errors import JobFileError
 from utter_calm.formats.lossless import Encoded
 from utter_calm.job.document import Cell, JobDocument, Plan, Unit
 from utter_calm.job.store import migrations, rows, schema
+from utter_calm.job.store.claim import Claim
 from utter_calm.job.store.connection import connect, damaged, from_json, to_json, told
 from utter_calm.job.store.from_version_4 import TAKE_COLUMNS
 from utter_calm.job.store.read import ReadStore
@@ -41,8 +42,17 @@ class _Head(msgspec.Struct):
     notes: str = ""
 
 
+OPEN_ELSEWHERE = (
+    "Another program has this job open: here it is open for reading only. “Take this job over” (Job menu) turns that round."
+)
+
+
 class JobStore(ReadStore):
     """An open job file. One thread at a time may be inside; a lock sees to it."""
+
+    claim: Claim | None = None
+    elsewhere = False
+    """Whether it is open for reading only because another program writes it."""
 
     @classmethod
     def create(cls, path: Path, document: JobDocument) -> JobStore:
@@ -65,12 +75,16 @@ class JobStore(ReadStore):
             connection = connect(path, read_only=False)
             schema.create(connection)
             store = cls(connection, path, read_only=False)
+            store.claim = Claim(path)
+            store.claim.take(over=True)  # it was not there before
             store.write_document(document)
         return store
 
     @classmethod
-    def open(cls, path: Path) -> JobStore:
-        """Open a file; one that cannot be written is opened for reading only.
+    def open(cls, path: Path, *, take_over: bool = False) -> JobStore:
+        """Open a file; one that cannot be written is opened for reading only, and one that another program has.
+
+        With ``take_over`` that other program only reads from now on.
 
         Raises
         ------
@@ -80,6 +94,9 @@ class JobStore(ReadStore):
         if not path.is_file():
             raise JobFileError(f"There is no job file {path}.", hint="Check the name.")
         read_only = not (os.access(path, os.W_OK) and os.access(path.parent, os.W_OK))
+        claim = Claim(path)
+        elsewhere = not read_only and not claim.take(over=take_over)
+        read_only = read_only or elsewhere
         with told(path, "cannot be opened"):
             connection = connect(path, read_only=read_only)
             try:
@@ -88,13 +105,20 @@ class JobStore(ReadStore):
                     connection = migrations.bring_forward(connection, version, path, read_only=read_only)
             except BaseException:
                 connection.close()
+                claim.release()
                 raise
-        return cls(connection, path, read_only=read_only)
+        store = cls(connection, path, read_only=read_only)
+        store.claim, store.elsewhere = claim, elsewhere
+        if elsewhere:
+            store.spoilt.append(OPEN_ELSEWHERE)
+        return store
 
     def close(self) -> None:
         """Let the file go."""
         with self._lock:
             self._connection.close()
+            if self.claim is not None:
+                self.claim.release()
 
     def copy_to(self, path: Path) -> None:
         """Write everything to another, new file.
@@ -259,7 +283,16 @@ class JobStore(ReadStore):
     @contextlib.contextmanager
     def _writing(self) -> Iterator[None]:
         if self.read_only:
-            raise JobFileError(f"{self.path} is open for reading only.", hint="Save the job under another name first.")
+            hint = "Save the job under another name first."
+            if self.elsewhere:
+                hint = "Take it over (Job menu), or save it under another name."
+            raise JobFileError(f"{self.path} is open for reading only.", hint=hint)
+        if self.claim is not None and not self.claim.holds:
+            self.read_only = self.elsewhere = True
+            raise JobFileError(
+                f"Another program took {self.path} over: nothing more is written here.",
+                hint="Take it back (Job menu), or save it under another name.",
+            )
         with self._lock, told(self.path, "cannot be written"), self._connection:
             yield
 

@@ -67,6 +67,7 @@ def _job_menu() -> Iterator[Act]:
     yield Act("readings", "Export all rea&dings…", window=lambda w: w.choose_readings(), job=_nothing)
     yield Act("curve", "Lay a c&urve under it…", "Ctrl+Shift+U", window=lambda w: w.choose_curve(), job=_nothing)
     yield Act("bring", "Lay another &job's takes beside…", window=lambda w: w.choose_guests(), job=_nothing)
+    yield Act("take_over", "Take this job o&ver", window=lambda w: w.take_over(), job=_nothing)
     yield Act("close", "&Close", "Ctrl+W", window=lambda w: w.close_job(), job=_nothing)
     yield Act("quit", "&Quit", "Ctrl+Q", window=lambda w: w.close(), gap=True)
 

@@ -119,6 +119,17 @@ class JobFiles(QMainWindow):
 
         return self.attempt(lambda: self.show_job(Job.open(path)))
 
+    def take_over(self) -> None:
+        """Write the open job from here on; another program that has it only reads."""
+        from utter_calm.job.job import Job
+
+        workspace = self.workspace
+        if workspace is None or not workspace.session.job.is_elsewhere:
+            self.with_job(lambda w: w.tell("No other program has this job."))
+            return
+        path = workspace.session.job.path
+        self.attempt(lambda: self.show_job(Job.open(path, take_over=True)))
+
     def open_demo(self) -> None:
         """Open the demo job; the first time it is made, and measured while one looks on."""
         from utter_calm.demo import demo_document
