@@ -277,3 +277,13 @@ def test_full_scale_and_ceiling_are_the_rigs_and_a_divider_the_plans(tmp_path):
     alone = with_new_unit(document, Unit(name="C", stand_in="cable"), STARTS["cable"]).plans[2].rig
     assert alone.ceiling_v == 3.9  # nobody said another
     job.close()
+
+
+def test_a_part_is_called_by_its_label_until_another_is_clipped_on():
+    """What a hand calls a position that the simulated leads have under a name of their own."""
+    bench = simulated_bench(impedance_rig(), unit="part box")
+    bench.control.set("part", "C1 10 uF 5 %")
+    bench.note("part", "P1 10 uF")
+    assert bench.value("part") == "P1 10 uF"
+    bench.control.set("part", "C2 4.7 uF 5 %")
+    assert bench.value("part") == "C2 4.7 uF 5 %"  # whoever named the one said nothing of the other

@@ -14,7 +14,7 @@ _CLOSE_M = 0.3
 """From how far nothing is close to a cone or in a port any more."""
 _REACH_M, _REACH_PART = 0.06, 0.03
 """By how much the place where sound sets out may lie off the front that a tape is held to; and what a tape is good for."""
-_SAME_S = 0.15e-3
+_SAME_S, _AT_ONCE_S = 0.15e-3, 1e-5
 
 
 def arrival_trust(settings: LoudspeakerSettings, found: Loudspeaker, *, wired: bool) -> list[Trust]:
@@ -51,8 +51,9 @@ def arrival_trust(settings: LoudspeakerSettings, found: Loudspeaker, *, wired: b
     as_heard = away > 0 and _bounce_found(found, replace(settings.layout, distance_m=away))
     proof = ", and so do the reflections" if as_heard else ""
     maybe = ", unless the loudspeaker delays" if away > typed and not as_heard else ""
+    when = "at once" if abs(found.delay_s) < _AT_ONCE_S else f"after {after}"
     text = (
-        f"{_metres(typed)} is set, and the first sound came after {after}, as from {_metres(max(away, 0.0))}{proof}: set the "
+        f"{_metres(typed)} is set, and the first sound came {when}, as from {_metres(max(away, 0.0))}{proof}: set the "
         f"distance right{maybe}; levels at 1 m count with it."
     )
     return [Trust("distance_contradicted", text)]

@@ -40,6 +40,8 @@ class Bench:
     """What was said, or set by the program."""
     last_unit: str = ""
     """What stood there last, apart from the bench's own cable, calibrator and leads."""
+    named: dict[str, tuple[Value, Value | None]] = field(default_factory=dict)
+    """What a hand calls a position that a simulated device has under another name, and which: as a part by its label."""
     moved_at: float = field(default_factory=time.monotonic)
 
     def still(self) -> bool:
@@ -52,6 +54,7 @@ class Bench:
         if not isinstance(self.device, SimulatedDevice):
             return self.noted
         own = dict(self.device.standing)
+        own |= {f: called for f, (called, position) in self.named.items() if f in own and own[f] == position}
         elsewhere = self.control.sets if isinstance(self.control, BenchControl) else lambda _factor: False
         return tuple((own | {f: v for f, v in self.noted if f not in own or elsewhere(f)}).items())
 
@@ -131,6 +134,8 @@ class Bench:
         elif factor in (SITUATION, POSITION) and self.value(factor) != value:
             self._forget(lambda f: f in PLACE)  # the microphone was carried elsewhere
         self.noted = (*((f, v) for f, v in self.noted if f != factor), (factor, value))
+        if isinstance(self.device, SimulatedDevice) and lacks(self.device.unit, factor, value):
+            self.named[factor] = (value, dict(self.device.standing).get(factor))
         self.moved_at = time.monotonic()
 
     def _forget(self, which: Callable[[str], bool]) -> None:
