@@ -39,7 +39,7 @@ def state_of(job, take, name):
 def test_a_take_of_which_all_was_looked_at_and_held_is_clean(looked_at):
     take = looked_at.takes[-1]
     grounds = grounds_of(looked_at, take)
-    assert {g.name.split(" (")[0] for g in grounds} >= {"calibrated", "level in range", "complete", "steady", "bench as planned"}
+    assert {g.name.split(" (")[0] for g in grounds} >= {"calibration", "level in range", "complete", "steady", "bench as planned"}
     assert is_clean(grounds), [g for g in grounds if g.state is not State.HELD]
     assert trust_words(grounds) == "Trust: clean."
 
@@ -63,7 +63,7 @@ def test_a_reading_that_is_the_rigs_is_not_clean(looked_at):
 
 @pytest.mark.parametrize(("code", "name"), [
     ("overload", "level"), ("dropout", "complete"), ("drift", "steady"), ("bench_moved", "bench"),
-    ("calibration_old", "calibrated"), ("implausible_fs", "no other doubt"),
+    ("calibration_old", "calibration"), ("implausible_fs", "no other doubt"),
 ])  # fmt: skip
 def test_what_is_said_of_a_take_is_a_ground_that_does_not_hold(looked_at, code, name):
     take = looked_at.takes[-1]
@@ -75,7 +75,7 @@ def test_what_is_said_of_a_take_is_a_ground_that_does_not_hold(looked_at, code, 
 def test_what_nobody_calibrated_or_noted_is_not_looked_at(looked_at):
     take = looked_at.takes[-1]
     bare = replace(take, rig=take.rig.with_inputs(calibrated=""), bench=None)
-    assert state_of(looked_at, bare, "calibrated").state is State.NOT_LOOKED
+    assert state_of(looked_at, bare, "calibration").state is State.NOT_LOOKED
     assert state_of(looked_at, bare, "bench").state is State.NOT_LOOKED
     assert [g.state for g in grounds_of(looked_at, replace(take, origin=IMPORTED))] == [State.NOT_LOOKED]
 
@@ -86,7 +86,7 @@ def test_an_impedance_rig_and_a_microphone_that_nobody_calibrated_are_not_clean(
     cells = [c for c in document.cells(document.units[0]) if c.role == "unit"]
     takes = run_cells(job, cells, simulated_bench(document.plans[0].rig), RunHooks(ask=lambda _: Answer.LET_RIG))
     swept = next(t for t in takes if t.kind == "impedance_sweep")
-    assert state_of(job, swept, "calibrated").state is State.NOT_LOOKED
+    assert state_of(job, swept, "calibration").state is State.NOT_LOOKED
     deduced = [t for t in takes if t.kind == "driver"]
     for take in deduced:  # what is deduced is no cleaner than what it comes from
         assert state_of(job, take, "what it comes from").state is not State.HELD

@@ -104,7 +104,7 @@ def _bench(take: TakeSummary, said: dict[str, str]) -> Ground:
 
 def _calibrated(take: TakeSummary, said: dict[str, str]) -> Ground:
     """By what the channels that were heard are known, and since when."""
-    name = "calibrated"
+    name = "calibration"
     text = next((said[code] for code in said if code in _CALIBRATION), "")
     if text:
         return Ground(name, State.NOT_HELD, text, "Ctrl+I")
@@ -125,8 +125,8 @@ def _calibrated(take: TakeSummary, said: dict[str, str]) -> Ground:
 def _microphone(rig: Rig) -> Ground:
     part = capsule_of(rig)
     if part is None or not part.history:
-        return Ground("calibrated", State.NOT_LOOKED, "the microphone is known by its data sheet", "Ctrl+I")
-    return Ground("calibrated", State.HELD, f"{part.history[-1].how}, {part.history[-1].day}")
+        return Ground("calibration", State.NOT_LOOKED, "the microphone is known by its data sheet", "Ctrl+I")
+    return Ground("calibration", State.HELD, f"{part.history[-1].how}, {part.history[-1].day}")
 
 
 def _floor(job: Job, take: TakeSummary) -> tuple[Ground, ...]:
