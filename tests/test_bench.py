@@ -287,3 +287,28 @@ def test_a_part_is_called_by_its_label_until_another_is_clipped_on():
     assert bench.value("part") == "P1 10 uF"
     bench.control.set("part", "C2 4.7 uF 5 %")
     assert bench.value("part") == "C2 4.7 uF 5 %"  # whoever named the one said nothing of the other
+
+
+def test_a_hand_is_asked_once_for_where_everything_stands(four):
+    """On a rig that switches nothing by itself: one sentence for the place, and nothing more while it stands so."""
+    from utter_calm.job.run.hands import Hands
+
+    class Real:
+        class info:  # noqa: N801 - as the device calls it
+            simulated = False
+
+    bench, asked = Bench(Real()), []
+
+    def ask(prompt):
+        asked.append(prompt.text)
+        return Answer.DONE
+
+    room, cone = cells_of(four, "A", "loudspeaker")[:2]
+    for cell in (room, room, cone, room):
+        assert Hands(four.document, cell, bench, ask, None).prepare() is not None
+    place = [text for text in asked if text.startswith("Set up")]
+    assert place[0].startswith("Set up the microphone 1 m before the loudspeaker, ")
+    assert place[0].endswith("in a room.")
+    assert len(place) == 3
+    assert "close to the cone" in place[1]
+    assert place[2] == place[0]  # the microphone was carried away meanwhile

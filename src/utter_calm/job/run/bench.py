@@ -131,7 +131,7 @@ class Bench:
             if self.last_unit not in ("", value):
                 self._forget(lambda f: f not in OF_THE_RIG)
             self.last_unit = str(value)
-        elif factor in (SITUATION, POSITION) and self.value(factor) != value:
+        elif factor in (SITUATION, POSITION) and self.value(factor) not in (None, value):
             self._forget(lambda f: f in PLACE)  # the microphone was carried elsewhere
         self.noted = (*((f, v) for f, v in self.noted if f != factor), (factor, value))
         if isinstance(self.device, SimulatedDevice) and lacks(self.device.unit, factor, value):

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from PySide6.QtCore import QObject
 
 from utter_calm.errors import UtterCalmError
-from utter_calm.job.bench import PICKUP_FACTOR, UNIT_FACTOR, bench_name, wanted
+from utter_calm.job.bench import PICKUP_FACTOR, PLACE, UNIT_FACTOR, bench_name, place_words, wanted
 from utter_calm.job.document import LOAD, NOT_SET, Cell, Setup
 from utter_calm.job.job import Job
 from utter_calm.job.run.bench import Bench, bench_for, refuse_impossible
@@ -62,7 +62,10 @@ class Benched(Chosen):
             then()
             return
         self._waiting = Waiting(by_hand, then)
-        words = (instruction(self.document, self.plan, self.unit.id, f, v) for f, v in by_hand)
+        place = tuple((f, v) for f, v in by_hand if f in PLACE)
+        single = by_hand if len(place) < 2 else tuple((f, v) for f, v in by_hand if f not in PLACE)
+        words = [instruction(self.document, self.plan, self.unit.id, f, v) for f, v in single]
+        words += [f"Set up {place_words(tuple((f, v) for f, v in self._needs() if f in PLACE))}."] if len(place) > 1 else []
         self.asked.emit(Prompt(f"Before it sounds: {' '.join(words)}", STANDING, "", rig_can=False))
 
     def put_right(self) -> None:
