@@ -8,7 +8,7 @@ from typing import Any
 
 import msgspec
 
-from utter_calm.job.document import FLOOR, LOAD, NOT_SET, Cell, JobDocument, Plan, Setup, Step, Unit
+from utter_calm.job.document import FLOOR, LOAD, Cell, JobDocument, Plan, Setup, Step, Unit
 from utter_calm.measure.acoustic_settings import CLOSE, IN_ROOM, ON_FLOOR
 from utter_calm.measure.result import Trust
 from utter_calm.quantities import NONE, Conditions, Measured, Value, number_of, value_text
@@ -213,6 +213,6 @@ def place_words(place: Conditions) -> str:
 
 
 __all__ = [
-    "ABSENT", "NOT_SET", "PLACE", "Apart", "BenchState", "bench_name", "named_by", "normal_positions", "place_words", "relevant",
+    "ABSENT", "PLACE", "Apart", "BenchState", "bench_name", "named_by", "normal_positions", "place_words", "relevant",
     "unlike_plan", "wanted",
 ]  # fmt: skip

@@ -99,6 +99,7 @@ class Bench:
         if isinstance(self.control, BenchControl):
             self.control.close()
         self.device, self.noted, self.last_unit, self.moved_at = device, (), "", time.monotonic()
+        self.named.clear()
         self.control = device if isinstance(device, SimulatedDevice) else None
 
     def get_ready(self, rate_hz: int) -> None:

@@ -98,7 +98,11 @@ class JobStore(ReadStore):
         elsewhere = not read_only and not claim.take(over=take_over)
         read_only = read_only or elsewhere
         with told(path, "cannot be opened"):
-            connection = connect(path, read_only=read_only)
+            try:
+                connection = connect(path, read_only=read_only)
+            except BaseException:
+                claim.release()
+                raise
             try:
                 version = schema.verify(connection, path)
                 if version < schema.VERSION:
