@@ -312,3 +312,32 @@ def test_a_hand_is_asked_once_for_where_everything_stands(four):
     assert len(place) == 3
     assert "close to the cone" in place[1]
     assert place[2] == place[0]  # the microphone was carried away meanwhile
+
+
+def test_what_a_turntable_turns_is_turned_by_it_and_not_by_saying_so(four):
+    from utter_calm.job.run.hands import Hands
+
+    class Real:
+        class info:  # noqa: N801 - as the device calls it
+            simulated = False
+
+    class Turntable:
+        stands = None
+
+        def can_set(self, factor):
+            return factor == "angle"
+
+        def set(self, factor, value):
+            self.stands = value
+
+    table, asked = Turntable(), []
+    bench = Bench(Real(), table)
+    bench.note("angle", Measured(1.0, "rad"))
+
+    def ask(prompt):
+        asked.append(prompt.text)
+        return Answer.DONE
+
+    assert Hands(four.document, cells_of(four, "A", "loudspeaker")[0], bench, ask, None).prepare() is not None
+    assert table.stands == Measured(0.0, "rad")
+    assert not any("turned to" in text for text in asked)

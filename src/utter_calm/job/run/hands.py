@@ -35,19 +35,16 @@ class Hands:
         """
         by_hand: list[str] = []
         asked = wanted(self.document, self.cell, self.bench.standing)
-        place = tuple((f, v) for f, v in asked if f in PLACE)
+        # where everything stands is one thing to do for a hand; what a turntable turns is no part of that
+        place = tuple((f, v) for f, v in asked if f in PLACE and not self.bench.can_set(f))
         for factor, value in asked:
-            # where everything stands is one thing to do for a hand, wherever a piece of it is not as it should be
-            whole = place if factor in PLACE and self._by_hand(factor) else ((factor, value),)
+            whole = place if (factor, value) in place else ((factor, value),)
             answer = self._bring(factor, value, whole)
             if answer is Answer.SKIP:
                 return None
             if answer is Answer.DONE:
                 by_hand += [f for f, _ in whole]
         return tuple(dict.fromkeys(by_hand))
-
-    def _by_hand(self, factor: str) -> bool:
-        return not self.bench.can_set(factor)
 
     def switch(self, conditions: Conditions) -> None:
         """Bring the bench to what the step itself varies; as :meth:`prepare`, but that skipping stops."""
