@@ -116,6 +116,25 @@ def test_a_device_that_vanishes_costs_only_its_own_step(tmp_path):
     job.close()
 
 
+def test_what_was_spoiled_by_chance_is_taken_again_once(tmp_path):
+    """Both takes are kept, and the newest counts; what is spoiled each time ends all the same."""
+    job = Job.create(tmp_path / "a.calm", small_demo())
+    device = SimulatedDevice(job.document.plans[0].rig)
+    bench = Bench(device, device, (("unit", "dome amplifier"), ("load", OHM_8)))
+    cell = Cell("u1", "first-look", job.document.plans[0].setups()[0])
+    device.faults = Faults(lose_block_at_frame=20_000)
+
+    def finished(_cell, _take):
+        device.faults = Faults()
+
+    takes = run_cells(job, [cell], bench, RunHooks(ask=lambda _: Answer.LET_RIG, finished=finished))
+    assert [any(t.code == "lost_blocks" for t in take.trust) for take in takes] == [True, False]
+    assert job.current(cell) == takes[1]
+    device.faults = Faults(lose_block_at_frame=20_000)
+    assert len(run_cells(job, [cell], bench, RunHooks(ask=lambda _: Answer.LET_RIG))) == 2
+    job.close()
+
+
 @pytest.mark.parametrize("after", [0, 1, 7, 30])
 def test_cancel_at_any_block_keeps_what_was_finished(tmp_path, after):
     job = Job.create(tmp_path / "a.calm", small_demo())

@@ -13,6 +13,8 @@ _MOST_PER_S = 10
 _COARSE = 8
 _CORE = 0.1
 _MARGIN_S = 0.1e-3
+Clicks = tuple[tuple[int, int], ...]
+"""Start and stop of each, in samples."""
 
 
 def find_impulses(rest: FloatArray, rate_hz: float) -> tuple[tuple[int, int], ...]:

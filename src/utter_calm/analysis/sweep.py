@@ -12,6 +12,7 @@ from utter_calm.analysis.deconvolution import Deconvolved
 from utter_calm.analysis.excitation import Excitation
 from utter_calm.analysis.record import what_is_there
 from utter_calm.analysis.spectrum import FloatArray
+from utter_calm.analysis.sweep_doubt import about_leaps, doubt
 from utter_calm.analysis.sweep_faults import NO_FAULTS, SweepFaults
 from utter_calm.analysis.sweep_hum import Hum
 from utter_calm.analysis.sweep_mended import deconvolve_mended, heard_to
@@ -23,7 +24,7 @@ from utter_calm.signals.sweep import ComplexArray, Sweep
 
 ORDERS = tuple(range(2, 11))
 POINTS_PER_OCTAVE = 96
-_BESIDE_LOST = 2 ** (1 / 2)
+_DISTURBS = 0.05
 _STILL_HEARD, _BESIDE_GAP = 0.3, 3.0
 """A sweep is about any frequency for the inverse of the band that it passes meanwhile: of that, how much may be missing, and by how
 many of those bands what is missing reaches beyond its own frequencies."""
@@ -52,6 +53,14 @@ class OrderTrace:
     noise_ratio: FloatArray
 
 
+class Disturbed(NamedTuple):
+    """From which frequency to which something was heard that no unit answers, and at most which part of the response it is."""
+
+    low_hz: float
+    high_hz: float
+    part: float
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class SweepAnalysis:
     """What one sweep tells about one channel.
@@ -71,13 +80,17 @@ class SweepAnalysis:
     orders
         Distortion of orders 2 to 10.
     faults
-        Clicks, which were bridged, and gaps, whose frequencies are as good as unknown.
+        Clicks and gaps, which were filled in, and where samples are lost or repeated: then nothing is known.
     snr
         Of the recording; None where it holds no silence.
     hum
         What was taken off of the mains; None where nothing was.
     cut_hz
         What the sweep had reached when the recording ended; infinite where all of it was heard.
+    u_disturbed
+        (n,) the part of ``u_gain`` that what no unit answers has.
+    disturbed
+        Where something was heard that no unit answers; None where that is little.
     """
 
     frequency_hz: FloatArray
@@ -86,10 +99,12 @@ class SweepAnalysis:
     delay_s: float
     valid_hz: tuple[float, float]
     orders: tuple[OrderTrace, ...]
+    u_disturbed: FloatArray
     faults: SweepFaults = NO_FAULTS
     snr: SweepSnr | None = None
     hum: Hum | None = None
     cut_hz: float = float("inf")
+    disturbed: Disturbed | None = None
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -145,6 +160,14 @@ def analyze_linear(
     u_gain = noise.of_gain(grid) * _shrunk(grid / found.bin_hz) / np.sqrt(2)
     if whole.hum is not None:
         u_gain = np.hypot(u_gain, np.interp(grid / found.bin_hz, np.arange(len(whole.hum.left)), whole.hum.left))
+    u_gain = np.hypot(u_gain, _bends(found.gain, grid / found.bin_hz))
+    doubted = np.interp(grid / found.bin_hz, np.arange(len(found.gain)), doubt(found, sweep, noise))
+    for low, high, part in about_leaps(found, response, faults.clicks, sweep):
+        near = (grid > low) & (grid < high)
+        doubted[near] = np.maximum(doubted[near], part * np.abs(gain[near]))
+    if faults.lost or faults.repeated:  # nothing is known of a recording that is out of step with what was played
+        doubted = np.maximum(doubted, np.abs(gain))
+    u_gain = np.hypot(u_gain, doubted)
     if moved is not None:  # where something is missing what was found is as sure as it had settled
         u_gain = np.hypot(u_gain, np.interp(grid / found.bin_hz, np.arange(len(moved)), moved))
     _doubt(_unheard(faults, sweep, found.delay_s, rate_hz), grid, gain, u_gain)
@@ -157,11 +180,27 @@ def analyze_linear(
         delay_s=found.delay_s,
         valid_hz=(found.low_hz, min(found.high_hz, cut_hz)),
         orders=(),
+        u_disturbed=doubted,
         snr=recording_snr(response, found, sweep),
         hum=whole.hum,
         cut_hz=cut_hz,
+        disturbed=None if faults.lost or faults.repeated else _disturbed(grid, np.abs(gain), doubted),
     )
     return WholeSweep(told, found, noise, whole.filled)
+
+
+def _disturbed(frequency: FloatArray, level: FloatArray, doubted: FloatArray) -> Disturbed | None:
+    """Where what no response explains is a part of it that matters; beside a notch the level about it counts."""
+    wide = POINTS_PER_OCTAVE // 3
+    about = np.sqrt(np.convolve(np.pad(level**2, wide, mode="edge"), np.ones(2 * wide + 1) / (2 * wide + 1), "valid"))
+    part = doubted / about
+    worst = int(np.argmax(part))
+    if part[worst] <= _DISTURBS:
+        return None
+    over = np.flatnonzero(part > _DISTURBS / 2)
+    runs = np.split(over, np.flatnonzero(np.diff(over) > wide) + 1)
+    run = next(run for run in runs if worst in run)
+    return Disturbed(float(frequency[run[0]]), float(frequency[run[-1]]), float(part[worst]))
 
 
 def with_orders(whole: WholeSweep, sweep: Sweep) -> SweepAnalysis:
@@ -194,9 +233,7 @@ def _unheard(faults: SweepFaults, sweep: Sweep, delay_s: float, rate_hz: float) 
     for gap in faults.gaps:
         low, high = faults.missed_hz(gap, sweep, delay_s, rate_hz)
         passed_hz = float(np.sqrt(low / sweep.growth_s))
-        if gap.lost:
-            yield low / _BESIDE_LOST, high * _BESIDE_LOST
-        elif gap.length / rate_hz * passed_hz > _STILL_HEARD:
+        if gap.length / rate_hz * passed_hz > _STILL_HEARD:
             yield low - _BESIDE_GAP * passed_hz, high + _BESIDE_GAP * passed_hz
 
 
@@ -212,10 +249,18 @@ def _at(spectrum: ComplexArray, position: FloatArray) -> ComplexArray:
     return np.asarray(sum(w * spectrum[base + k] for k, w in zip((-1, 0, 1, 2), _cubic(position - base), strict=True)))
 
 
+def _bends(spectrum: ComplexArray, position: FloatArray) -> FloatArray:
+    """How far a value between bins may be off: by how much a cubic differs from a parabola through three of its points."""
+    base = np.clip(np.floor(position).astype(int), 1, len(spectrum) - 3)
+    x = position - base
+    third = spectrum[base + 2] - 3 * spectrum[base + 1] + 3 * spectrum[base] - spectrum[base - 1]
+    return np.asarray(np.abs(third * x * (x - 1) * (x - 0.5)) / 6)
+
+
 def _cubic(x: FloatArray) -> tuple[FloatArray, FloatArray, FloatArray, FloatArray]:
-    """Weights of the four points about a place between the middle two (Catmull and Rom 1974); x from 0 to 1."""
+    """Weights of the four points about a place between the middle two, of the cubic through them (Lagrange); x from 0 to 1."""
     return (
-        0.5 * x * (-1 + x * (2 - x)), 1 + 0.5 * x**2 * (3 * x - 5), 0.5 * x * (1 + x * (4 - 3 * x)), 0.5 * x**2 * (x - 1),
+        -x * (x - 1) * (x - 2) / 6, (x + 1) * (x - 1) * (x - 2) / 2, -(x + 1) * x * (x - 2) / 2, (x + 1) * x * (x - 1) / 6,
     )  # fmt: skip
 
 

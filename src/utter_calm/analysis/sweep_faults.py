@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from utter_calm.analysis.each_cycle import recurs
+from utter_calm.analysis.impulses import Clicks
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.tone_gaps import Gap
 from utter_calm.analysis.transforms import next_fast_len, rfft_single
@@ -15,8 +16,6 @@ from utter_calm.signals.sweep import Sweep
 
 _HEARD_WELL, _BY_CHANCE, _PARTS, _FEWEST_LINES = 0.5, 0.3, 24, 50
 _END_S = 0.03
-Clicks = tuple[tuple[int, int], ...]
-"""Start and stop of each, in samples."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,65 +27,26 @@ class SweepFaults:
     clicks
         Start and stop of each.
     gaps
-        Stretches in which the sweep is missing, and places where samples are.
-    repeated
-        Stretches that stand twice.
+        Stretches in which the sweep is missing.
+    lost, repeated
+        Places where samples are missing, and stretches that stand twice: from there on a recording is out of step.
     """
 
     clicks: Clicks = ()
     gaps: tuple[Gap, ...] = ()
+    lost: tuple[Gap, ...] = ()
     repeated: tuple[Gap, ...] = ()
 
     def missed_hz(self, gap: Gap, sweep: Sweep, delay_s: float, rate_hz: float) -> tuple[float, float]:
-        """From which frequency to which the sweep passed during a gap; samples lost before put it later in the sweep."""
-        lost = sum(other.length for other in self.gaps if other.lost and other.start < gap.start)
-        lost -= sum(other.length for other in self.repeated if other.start < gap.start)
-        passed = ((at + lost) / rate_hz - delay_s - sweep.onset_s for at in (gap.start, gap.start + gap.length))
+        """From which frequency to which the sweep passed during a gap."""
+        passed = (at / rate_hz - delay_s - sweep.onset_s for at in (gap.start, gap.start + gap.length))
         low, high = (float(sweep.start_hz * np.exp(t / sweep.growth_s)) for t in passed)
         return low, high
 
     def without_ends(self, reach: float) -> SweepFaults:
-        """These without the clicks within ``reach`` of where a gap begins or ends."""
-        ends = [end for gap in self.gaps for end in (gap.start, gap.stop)]
+        """These without the clicks within ``reach`` of where something is missing or too much."""
+        ends = [end for gap in (*self.gaps, *self.lost, *self.repeated) for end in (gap.start, gap.start + gap.length)]
         return replace(self, clicks=tuple(click for click in self.clicks if all(abs(click[0] - end) > reach for end in ends)))
-
-    def told_with(self, lost: tuple[Gap, ...], reach: float) -> SweepFaults:
-        """These, found where lost samples had been made up for, in samples of the recording, and the lost ones with them.
-
-        Clicks within ``reach`` of where samples were put in are the ends of those.
-        """
-        clicks, gaps, added, edges = list(self.clicks), list(self.gaps), 0, list[int]()
-        for gap in lost:
-            edges += [gap.start + added, gap.start + added + gap.length]
-            added += gap.length
-        clicks = [click for click in clicks if all(abs(click[0] - edge) > reach for edge in edges)]
-
-        def back(at: int) -> int:
-            before = 0
-            for gap in lost:
-                if at >= gap.start + before + gap.length:
-                    before += gap.length
-            return at - before
-
-        moved = (Gap(back(g.start), g.length) for g in gaps)
-        in_order = sorted([*lost, *moved], key=lambda g: g.start)
-        return SweepFaults(tuple((back(a), back(a) + b - a) for a, b in clicks), tuple(in_order))
-
-    def with_repeated(self, repeated: tuple[Gap, ...], reach: float) -> SweepFaults:
-        """These, found where what was too much had been taken out, in samples of the recording; with what was taken out.
-
-        Clicks within ``reach`` of that are its ends.
-        """
-
-        def back(at: int) -> int:
-            for gap in repeated:
-                at += gap.length if at >= gap.start else 0
-            return at
-
-        moved = ((back(a), back(a) + b - a) for a, b in self.clicks)
-        ends = [end for gap in repeated for end in (gap.start, gap.start + gap.length)]
-        kept = tuple(click for click in moved if all(abs(click[0] - end) > reach for end in ends))
-        return SweepFaults(kept, tuple(replace(g, start=back(g.start)) for g in self.gaps), repeated)
 
 
 NO_FAULTS = SweepFaults()

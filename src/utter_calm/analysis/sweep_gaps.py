@@ -11,12 +11,12 @@ import numpy as np
 import numpy.typing as npt
 
 from utter_calm.analysis.deconvolution import Deconvolved
+from utter_calm.analysis.impulses import Clicks
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.sweep_causal import is_missing
-from utter_calm.analysis.sweep_faults import Clicks, find_clicks
-from utter_calm.analysis.sweep_filling import EXPLAINS, HOPELESS, bettered, gone_on, share_left, smeared
+from utter_calm.analysis.sweep_doubt import is_missing
+from utter_calm.analysis.sweep_faults import find_clicks
 from utter_calm.analysis.sweep_places import energy
-from utter_calm.analysis.sweep_trial import Trials, Tried
+from utter_calm.analysis.sweep_refill import Refill, Refilled, gone_on
 from utter_calm.analysis.tone_gaps import Gap, runs
 from utter_calm.signals.sweep import Sweep
 
@@ -51,94 +51,53 @@ class GapsFilled:
 
 
 def with_gaps_filled(response: FloatArray, found: Deconvolved, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> GapsFilled:
-    """Fill the gaps of a recording (n,) that deconvolves to ``found``; what is silent by itself, as in a notch, is none."""
+    """Fill the gaps of a recording (n,) that deconvolves to ``found``; what is silent by itself, as in a notch, is none.
+
+    What is put in is what the rest of the recording explains; whether that was missing is told by what comes before the sound.
+    """
     if energy(found.unexplained) < _MUCH * energy(response):
         return GapsFilled(response, found)
     clicks = find_clicks(found.unexplained, found.leaps, sweep, found.delay_s, rate_hz)
-    likely = _gaps_in(response, found, clicks, sweep, rate_hz)
-    gaps = tuple(gap for gap in likely if _silent(gap, response, found.delay_s, sweep, rate_hz))
+    gaps = tuple(gap for gap in _gaps_in(response, found, clicks, sweep, rate_hz) if _silent(gap, response, found, sweep))
     if not gaps:
         return GapsFilled(response, found, clicks=clicks)
-    trials = Trials(found, stimulus, sweep, rate_hz, len(response))
-    while gaps:
-        made = _filled(response, gaps, found.delay_s, sweep, rate_hz, trials)
-        share = [_share(gap, response, found, made, sweep, rate_hz) for gap in gaps]
-        if max(share) > HOPELESS:  # rooms raise many a suspicion
-            gaps = tuple(gap for gap, left_of_it in zip(gaps, share, strict=True) if left_of_it <= HOPELESS)
-            continue
-        made = made.bettered(trials)
-        placed = tuple(_placed(gap, response, made.tried.model, rate_hz) for gap in gaps)
-        if placed != gaps:
-            gaps, made = placed, _filled(response, placed, made.tried.delay_s, sweep, rate_hz, trials).bettered(trials)
-        share = [_share(gap, response, found, made, sweep, rate_hz) for gap in gaps]
-        missing = tuple(gap for gap in gaps if _is_missing(gap, response, found, made, sweep))
-        if max(share) < EXPLAINS and missing != gaps:
-            gaps = missing
-            continue
-        if max(share) < EXPLAINS:
-            complete, earlier = trials.whole(made.tried.recording), trials.whole(made.earlier)
-            return GapsFilled(made.tried.recording, complete, gaps, np.abs(complete.gain - earlier.gain))
-        gaps = tuple(gap for gap, left_of_it in zip(gaps, share, strict=True) if left_of_it < max(share))
-    return GapsFilled(response, found, clicks=clicks)
+    refill = Refill(found, stimulus, sweep, len(response))
+    made = _filled(response, gaps, found, sweep, refill)
+    gaps = tuple(_placed(gap, response, made.model, rate_hz) for gap in gaps)
+    made = _filled(response, gaps, found, sweep, refill)
+    missing = tuple(gap for gap in gaps if _is_missing(gap, response, found, made, sweep))
+    if not missing:
+        return GapsFilled(response, found, clicks=clicks)
+    if missing != gaps:
+        made = _filled(response, missing, found, sweep, refill)
+    complete, earlier = refill.whole(made.recording), refill.whole(made.earlier)
+    return GapsFilled(made.recording, complete, missing, np.abs(complete.gain - earlier.gain))
 
 
-def _silent(gap: Gap, response: FloatArray, delay_s: float, sweep: Sweep, rate_hz: float) -> bool:
+def _silent(gap: Gap, response: FloatArray, found: Deconvolved, sweep: Sweep) -> bool:
     """Whether hardly anything is heard of what would have gone on: where arrivals cancel each other more is left."""
-    missing = gone_on(response[: gap.start], response[gap.stop :], gap.length, delay_s, sweep, rate_hz)
+    missing = gone_on(response[: gap.start], response[gap.stop :], gap.length, found.delay_s, sweep, found.rate_hz)
     return energy(response[gap.start : gap.stop]) <= _STAYS * energy(missing)
 
 
-@dataclass(frozen=True, slots=True, eq=False)
-class _Filled:
-    """A recording with its gaps filled and tried, the same one round earlier (n,), and which were filled."""
-
-    tried: Tried
-    earlier: FloatArray
-    gaps: tuple[Gap, ...]
-
-    def bettered(self, trials: Trials) -> _Filled:
-        """The same, one round on."""
-        filled = self.tried.recording
-        return _Filled(bettered(filled, ~_inside(filled, self.gaps), trials), filled, self.gaps)
-
-
-def _share(gap: Gap, response: FloatArray, found: Deconvolved, made: _Filled, sweep: Sweep, rate_hz: float) -> float:
-    """How much of what was unexplained about a gap is still so with it filled; 1 where that tells nothing."""
-    heard, missing = (energy(record[gap.start : gap.stop]) for record in (response, made.tried.recording))
-    if heard > _STAYS * missing:  # what the rest explains there is silent too: arrivals that cancel each other
-        return 1.0
-    inside, reach = _inside(response, made.gaps), smeared(gap, made.tried.delay_s, sweep, rate_hz)
-    before, left = (_at_edges(np.where(inside, 0.0, x.unexplained), gap, reach) for x in (found, made.tried))
-    return share_left(left, before)
-
-
-def _is_missing(gap: Gap, response: FloatArray, found: Deconvolved, made: _Filled, sweep: Sweep) -> bool:
+def _is_missing(gap: Gap, response: FloatArray, found: Deconvolved, made: Refilled, sweep: Sweep) -> bool:
+    """Whether what was put in is missing: not heard, explained by the rest, and without it something comes before the sound."""
+    span = slice(gap.start, gap.stop)
     filling = np.zeros(len(response))
-    filling[gap.start : gap.stop] = (made.tried.recording - response)[gap.start : gap.stop]
-    return is_missing(found, filling, sweep)
+    filling[span] = (made.recording - response)[span]
+    # what the rest explains there is silent too: arrivals that cancel each other
+    return energy(response[span]) <= _STAYS * energy(made.recording[span]) and is_missing(found, filling, sweep)
 
 
-def _at_edges(rest: FloatArray, gap: Gap, smeared_to: slice) -> float:
-    """Energy about both ends of a gap beyond that of what lies further out: noise and late reflections are left by any model."""
-    reach = gap.start - smeared_to.start
-    near = rest[max(0, gap.start - reach) : gap.start], rest[gap.stop : gap.stop + reach]
-    far = rest[max(0, gap.start - 2 * reach) : max(0, gap.start - reach)], rest[gap.stop + reach : gap.stop + 2 * reach]
-    by_itself = min((energy(part) / len(part) for part in far if len(part)), default=0.0)
-    return sum(energy(part) - by_itself * len(part) for part in near)
-
-
-def _inside(response: FloatArray, gaps: tuple[Gap, ...]) -> npt.NDArray[np.bool_]:
-    inside = np.zeros(len(response), dtype=bool)
+def _filled(response: FloatArray, gaps: tuple[Gap, ...], found: Deconvolved, sweep: Sweep, refill: Refill) -> Refilled:
+    start = response.copy()
+    mask = np.zeros(len(response), dtype=bool)
     for gap in gaps:
-        inside[gap.start : gap.stop] = True
-    return inside
-
-
-def _filled(response: FloatArray, gaps: tuple[Gap, ...], delay_s: float, sweep: Sweep, rate_hz: float, trials: Trials) -> _Filled:
-    filled = response.copy()
-    for gap in gaps:
-        filled[gap.start : gap.stop] = gone_on(filled[: gap.start], response[gap.stop :], gap.length, delay_s, sweep, rate_hz)
-    return _Filled(bettered(filled, ~_inside(response, gaps), trials), filled, gaps)
+        mask[gap.start : gap.stop] = True
+        start[gap.start : gap.stop] = gone_on(
+            start[: gap.start], response[gap.stop :], gap.length, found.delay_s, sweep, found.rate_hz
+        )
+    return refill(response, mask, start)
 
 
 def _gaps_in(response: FloatArray, found: Deconvolved, leaps: Clicks, sweep: Sweep, rate_hz: float) -> tuple[Gap, ...]:

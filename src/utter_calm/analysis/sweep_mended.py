@@ -1,4 +1,4 @@
-"""The recording of a sweep made whole before it is read: without hum, clicks, gaps, and samples lost or repeated."""
+"""The recording of a sweep made whole before it is read: without hum, clicks and gaps; where it is out of step that is told."""
 
 from __future__ import annotations
 
@@ -9,15 +9,14 @@ import numpy as np
 from utter_calm.analysis.deconvolution import Deconvolved, deconvolve
 from utter_calm.analysis.excitation import Excitation
 from utter_calm.analysis.impulses import bridged, find_impulses
-from utter_calm.analysis.lost_samples import with_lost_made_up
 from utter_calm.analysis.record import what_is_there
-from utter_calm.analysis.repeated_samples import without_repeated
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.sweep_causal import earlier_s
+from utter_calm.analysis.sweep_doubt import earlier_s
 from utter_calm.analysis.sweep_faults import SweepFaults, find_clicks, is_heard
 from utter_calm.analysis.sweep_gaps import with_gaps_filled
 from utter_calm.analysis.sweep_hum import Hum, without_hum
-from utter_calm.analysis.sweep_places import places_in
+from utter_calm.analysis.sweep_places import displaced, likely, places_in
+from utter_calm.analysis.tone_gaps import Gap
 from utter_calm.errors import NoSignal
 from utter_calm.signals.ramp import raised_cosine
 from utter_calm.signals.sweep import Sweep
@@ -26,6 +25,7 @@ _MOST_ROUNDS = 8
 _AT_EDGE_S = 3e-3
 _CUT_EDGE_S, _CUT_FADE_S = 5e-3, 0.03
 _SETTLED = 1e-5
+_SHARPER = 1.005
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -74,10 +74,14 @@ def deconvolve_mended(response: FloatArray, stimulus: FloatArray, sweep: Sweep, 
         found = deconvolve(response, stimulus, sweep, rate_hz)
     response, found, hum = without_hum(response, found, stimulus, sweep, rate_hz, None if cut else known)
     places = places_in(response, found, stimulus, sweep, rate_hz)
-    response, found, repeated = without_repeated(response, found, stimulus, sweep, rate_hz, places)
-    if repeated:
-        places = places_in(response, found, stimulus, sweep, rate_hz)
-    response, found, lost = with_lost_made_up(response, found, stimulus, sweep, rate_hz, places)
+    lost, repeated = (
+        tuple(
+            gap
+            for gap in likely(displaced(places, found, late=late), response, found, sweep, rate_hz)
+            if _sharper(put_right(response, gap, late=late), found, stimulus, sweep)
+        )
+        for late in (False, True)
+    )
     made = with_gaps_filled(response, found, stimulus, sweep, rate_hz)
     response, found, clicks = made.filled, made.complete, made.clicks
     unexplained, mended = found.unexplained, response
@@ -93,8 +97,24 @@ def deconvolve_mended(response: FloatArray, stimulus: FloatArray, sweep: Sweep, 
         unexplained = response - (mended - found.unexplained)
         clicks = find_clicks(unexplained, find_impulses(unexplained, rate_hz), sweep, found.delay_s, rate_hz)
     reach = _AT_EDGE_S * rate_hz
-    faults = SweepFaults(clicks, made.gaps).without_ends(reach).told_with(lost, reach).with_repeated(repeated, reach)
+    faults = SweepFaults(clicks, made.gaps, lost, repeated).without_ends(reach)
     return Mended(found, faults, made.moved, made.filled, hum)
+
+
+def put_right(response: FloatArray, gap: Gap, *, late: bool) -> FloatArray:
+    """A recording with as many samples put in as are missing, or taken out as are too much, so that it is in step again."""
+    if late:
+        return np.delete(response, slice(gap.start, gap.start + gap.length))
+    return np.insert(response, gap.start, np.zeros(gap.length))
+
+
+def _sharper(recording: FloatArray, found: Deconvolved, stimulus: FloatArray, sweep: Sweep) -> bool:
+    """Whether the sound arrives more sharply than in ``found``: of what is in step all frequencies arrive together.
+
+    Where reflections are loud pieces of a recording seem out of step as well, but putting them right takes the sound apart.
+    """
+    other = deconvolve(recording, stimulus, sweep, found.rate_hz)
+    return bool(np.max(np.abs(other.impulse)) > _SHARPER * np.max(np.abs(found.impulse)))
 
 
 def heard_to(response: FloatArray, found: Deconvolved, sweep: Sweep, rate_hz: float) -> float:

@@ -15,12 +15,13 @@ from utter_calm.signals.sweep import Sweep
 
 Known = list[tuple[int, int]]
 """Where a piece of the recording begins, and by how many samples it is ahead of what was played."""
-AT_ONCE_S = 5e-3
+_AT_ONCE_S = 5e-3
 _LOWEST_HZ = 200.0
-AROUND_S, _MOST_LOST_S, _ALIKE, _MUCH = 0.25, 0.5, 0.5, 1e-6
+_AROUND_S, _MOST_LOST_S, _ALIKE, _MUCH = 0.25, 0.5, 0.5, 1e-6
 _NEAR_S, _SURELY, _SHARP = 0.025, 0.75, 3.0
 _TINY = 1e-30
 _FEWEST, _LONGEST_SPAN, _BESIDE, _TWICE = 8, 3, 3, 2
+_MORE, _FAR_MORE, _OF_JUMP, _SMALL = 2.5, 4.0, 0.06, 0.2
 
 
 def places_in(response: FloatArray, found: Deconvolved, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> Known:
@@ -30,7 +31,7 @@ def places_in(response: FloatArray, found: Deconvolved, stimulus: FloatArray, sw
     """
     if energy(found.unexplained) < _MUCH * energy(response):
         return []
-    size = int(AROUND_S * rate_hz)
+    size = int(_AROUND_S * rate_hz)
     # of few cycles the place is not sharp, and a lower corner moves it
     first = int(max(0.0, sweep.onset_s + sweep.growth_s * np.log(_LOWEST_HZ / sweep.start_hz)) * rate_hz)
     # a piece of which the sweep sounds in less than half is placed by what of it comes last, which may be a reflection
@@ -41,7 +42,7 @@ def places_in(response: FloatArray, found: Deconvolved, stimulus: FloatArray, sw
     def look(start: int, likely: int) -> int | None:
         piece = response[start : start + size]
         passed = sweep.start_hz * np.exp((start / rate_hz - sweep.onset_s) / sweep.growth_s)
-        band_hz = passed * np.expm1(AROUND_S / sweep.growth_s)
+        band_hz = passed * np.expm1(_AROUND_S / sweep.growth_s)
         reach_s = min(_MOST_LOST_S, max(_NEAR_S, _SHARP / band_hz))
         # what is that much alike there is not more so elsewhere: of what is unlike each other (Bessel's inequality)
         near = place_of(piece, stimulus, start + likely, rate_hz, reach_s, _SURELY)
@@ -59,14 +60,14 @@ def displaced(known: Known, found: Deconvolved, *, late: bool = False) -> tuple[
     A piece that holds the gap itself may be found at either place, or between.
     """
     unexplained, rate_hz = found.unexplained, found.rate_hz
-    size = int(AROUND_S * rate_hz)
+    size = int(_AROUND_S * rate_hz)
     jumps = _jumps([-place if late else place for _, place in known])
     leaps = [start for start, _ in found.leaps] if jumps else []
     lost = []
     for index, behind in jumps:
         low, high = known[index][0] + size // 2, min(known[behind][0] + size // 2, len(unexplained))
         one, other = (_steady([place for _, place in pieces]) for pieces in (known[index::-1], known[behind:]))
-        at = low + _loudest(unexplained[low:high], int(AT_ONCE_S * rate_hz))
+        at = low + _loudest(unexplained[low:high], int(_AT_ONCE_S * rate_hz))
         at = min((leap for leap in leaps if low <= leap < high), key=lambda leap: abs(leap - at), default=at)
         lost.append(Gap(at, abs(other - one), lost=not late))
     return tuple(lost)
@@ -145,6 +146,40 @@ def place_of(
     alike = np.abs(match) / np.sqrt(np.maximum(energy, 1e-6 * energy.max() + 1e-300) * np.sum(piece**2))
     best = int(np.argmax(alike))
     return best + low - expected if alike[best] > least else None
+
+
+def likely(gaps: tuple[Gap, ...], response: FloatArray, found: Deconvolved, sweep: Sweep, rate_hz: float) -> tuple[Gap, ...]:
+    """Those of displaced stretches that leave something unexplained: more than beside them, or much of what a jump there would.
+
+    Where reflections are louder than what comes straight they look displaced as well, and are explained.
+    """
+    rest, kept = found.unexplained, list[Gap]()
+    for gap in gaps:
+        reach = _smeared(gap, found.delay_s, sweep, rate_hz)
+        passed = sweep.start_hz * np.exp((gap.start / rate_hz - found.delay_s - sweep.onset_s) / sweep.growth_s)
+        jump = 2 * np.sin(min(np.pi * passed * gap.length / rate_hz, np.pi / 2))
+        here, there = energy(rest[reach]), _beside(rest, reach)
+        # a place is told by a pulse as wide as the inverse of the band that is passed meanwhile
+        small = gap.length / rate_hz * passed * np.expm1(_AROUND_S / sweep.growth_s) < _SMALL
+        if here > _FAR_MORE * there or (
+            not small and (here > _MORE * there or here > _OF_JUMP * jump**2 * energy(response[reach]))
+        ):
+            kept.append(gap)
+    return tuple(kept)
+
+
+def _beside(rest: FloatArray, reach: slice) -> float:
+    """Energy of as long a stretch before or behind one, whichever is the quieter; 0 where there is none."""
+    long = reach.stop - reach.start
+    sides = rest[max(0, reach.start - long) : reach.start], rest[reach.stop : reach.stop + long]
+    return min((energy(side) / len(side) * long for side in sides if len(side)), default=0.0)
+
+
+def _smeared(gap: Gap, delay_s: float, sweep: Sweep, rate_hz: float) -> slice:
+    """Where a gap shows: a response has no edge in time, it is smeared by as long as the sweep needs to leave a frequency."""
+    passed = sweep.start_hz * np.exp((gap.start / rate_hz - delay_s - sweep.onset_s) / sweep.growth_s)
+    reach = int(max(_AT_ONCE_S, 1 / np.sqrt(passed / sweep.growth_s)) * rate_hz)
+    return slice(max(0, gap.start - reach), gap.start + reach)
 
 
 def energy(record: FloatArray) -> float:

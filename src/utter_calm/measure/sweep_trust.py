@@ -39,9 +39,19 @@ def _sweep_trust(found: SweepAnalysis, channel: int, sweep: Sweep, rate_hz: floa
         bands = ", ".join(f"{si_text(a, 'Hz', digits=3)} to {si_text(b, 'Hz', digits=3)}" for a, b in missed[:3])
         said = dropout(channel, spans, "loses the sweep", cut=False)
         out.append(replace(said, text=f"{said.text} About {bands} the response is not known."))
-    if found.faults.repeated:
-        where = ", ".join(
-            f"{gap.length / rate_hz * 1e3:.3g} ms at {gap.start / rate_hz:.3f} s" for gap in found.faults.repeated[:3]
+    for places, what in ((found.faults.lost, "lacks"), (found.faults.repeated, "holds twice")):
+        if places:
+            where = ", ".join(f"{gap.length} samples at {gap.start / rate_hz:.3f} s" for gap in places[:3])
+            text = f"Channel {channel} {what} {where}: from there on it is out of step, and nothing is known. Take it again."
+            lost = tuple((gap.start / rate_hz, gap.length / rate_hz) for gap in found.faults.lost)
+            out.append(Trust("out_of_step", text, spans=lost, channel=channel))
+    if found.disturbed is not None:
+        low, high, part = found.disturbed
+        when = sweep.onset_s + found.delay_s + sweep.growth_s * math.log(math.sqrt(low * high) / sweep.start_hz)
+        band = f"{si_text(low, 'Hz', digits=2)} to {si_text(high, 'Hz', digits=2)}"
+        text = (
+            f"Channel {channel} holds what no unit answers, most of it about {band}, near {when:.2f} s: a noise, or samples that "
+            f"are missing. The response there is uncertain by {200 * part:.0f} %. Take it again."
         )
-        out.append(Trust("repeated", f"Channel {channel} repeats {where}: taken out before anything was computed."))
+        out.append(Trust("disturbed", text, channel=channel))
     return out

@@ -121,7 +121,7 @@ def add_spans(out: ResultBuilder, channel: int, trust: Sequence[Trust]) -> None:
     if touched:
         out.add("overload_first", channel, min(start for start, _ in touched), "s")
         out.add("overload_last", channel, max(start + length for start, length in touched), "s")
-    gaps = sorted({span for item in trust if item.code == "dropout" for span in item.spans})
+    gaps = sorted({span for item in trust if item.code in ("dropout", "out_of_step") for span in item.spans})
     for number, (start, length) in enumerate(gaps, start=1):
         out.add(f"dropout_{number}_start", channel, start, "s")
         out.add(f"dropout_{number}_length", channel, length, "s")

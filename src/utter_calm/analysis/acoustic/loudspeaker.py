@@ -18,7 +18,7 @@ from utter_calm.analysis.acoustic.near import near_response
 from utter_calm.analysis.excitation import Excitation
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.sweep import OrderTrace, SweepAnalysis, analyze_linear, with_orders
-from utter_calm.analysis.sweep_causal import earlier_s
+from utter_calm.analysis.sweep_doubt import earlier_s
 from utter_calm.analysis.transforms import ComplexArray, irfft, turning
 from utter_calm.signals.sweep import Sweep
 
@@ -224,6 +224,7 @@ def response_of(found: Loudspeaker, gate: Gate | None, periods: float = 0.0) -> 
         energy = float(np.sum(gate.at(np.arange(*ends) / found.rate_hz) ** 2))
     # half of the noise stands across the response and does not move its magnitude
     u_value = np.hypot(magnitude_at(grid, found.sweep.frequency_hz, found.noise) * np.sqrt(energy / 2), u_cut)
+    u_value = np.hypot(u_value, np.interp(grid, found.sweep.frequency_hz, found.sweep.u_disturbed))
     return LoudspeakerResponse(grid, value, u_value, between(seen.group_delay_s), between(excess), gate, shorter)
 
 

@@ -6,6 +6,7 @@ import threading
 from collections import deque
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field, replace
+from functools import partial
 
 from utter_calm.errors import MeasurementError, UtterCalmError
 from utter_calm.job.bench import wanted
@@ -31,6 +32,8 @@ from utter_calm.quantities import Conditions
 from utter_calm.rig import RecordedBlock
 
 _AHEAD = 3
+_SPOILED = ("lost_blocks", "out_of_step", "disturbed")
+"""What makes a take worth nothing by chance: it is taken again, once, without being asked for."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,6 +136,9 @@ def run_cells(
                     run.keep(cell, own)
                 else:
                     run.play(cell, rest, follow)
+        run.store()
+        for cell in run.spoiled:  # once more, by itself: both takes are kept, and the newest counts
+            run.play(cell, [], partial(follow, cell=cell, number=len(ordered)))
     except BaseException:
         run.store()  # what was played is kept
         raise
@@ -159,6 +165,7 @@ class _Run:
     let_be: dict[str, set[str]] = field(default_factory=dict)
     ahead: DeducedAhead = field(init=False)
     deduced_to: int = -1
+    spoiled: list[Cell] = field(default_factory=list)
 
     def __post_init__(self) -> None:
         """Make ready what needs the helper."""
@@ -191,6 +198,8 @@ class _Run:
     def keep(self, cell: Cell, take: TakeSummary) -> None:
         """Tell of a take that is stored."""
         self.takes.append(take)
+        if any(trust.code in _SPOILED for trust in take.trust) and cell not in self.spoiled:
+            self.spoiled.append(cell)
         self.hooks.finished(cell, take)
 
     def deduce(self, cell: Cell, rest: list[Cell], follow: Progress) -> None:
