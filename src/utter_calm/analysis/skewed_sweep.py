@@ -3,22 +3,23 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
+from scipy.optimize import minimize_scalar
 
-from utter_calm.analysis.clock_skew import sweep_skew
+from utter_calm.analysis.clock_skew import MOST, sweep_skew
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.sweep import SweepAnalysis, analyze_sweep
-from utter_calm.analysis.sweep_places import place_of
-from utter_calm.analysis.transforms import chirp_transform, irfft, next_fast_len
+from utter_calm.analysis.sweep import SweepAnalysis, analyze_sweep_whole
+from utter_calm.analysis.transforms import chirp_transform, irfft, next_fast_len, rfft
 from utter_calm.signals.sweep import Sweep
 
-_ROUNDS = 4
+_ROUNDS = 5
 _SETTLED = 5e-9
-_MATTERS = 20e-6
+_MATTERS, _SHARPLY, _STILL = 10e-6, 2e-6, 3e-7
 _PIECE_S = 0.2
 _GUARD = 4096
+_COARSE, _LOWEST_HZ = 10e-6, 300.0
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -46,21 +47,32 @@ class SkewedSweep:
 def analyze_skewed(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rate_hz: float) -> SkewedSweep:
     """Measure one channel by a sweep recorded elsewhere; parameters and errors as in :func:`analyze_sweep`."""
     total, doubt, known = 0.0, 0.0, False
-    found = analyze_sweep(response, stimulus, sweep, rate_hz)
+    tries = list[tuple[float, float]]()
+    whole = analyze_sweep_whole(response, stimulus, sweep, rate_hz)
     for turn in range(_ROUNDS):
+        found = whole.told
         told = sweep_skew(found.frequency_hz, found.gain, sweep.growth_s, found.valid_hz)
         if told is None:
-            rough = _rough_skew(_in_time(response, total), stimulus, sweep, found.delay_s, rate_hz)
-            if turn or rough is None or abs(rough) < _MATTERS:
+            tries.append((total, _sharpest(whole.found.impulse, sweep, rate_hz)))
+            step, doubt = tries[-1][1], 2 * math.hypot(tries[-1][1], _SHARPLY)
+            if abs(step) < (_STILL if turn else _MATTERS):
                 break
-            step = rough
+            if len(tries) > 1 and tries[-2][1] != step:  # what noise and reflections leave of a skew grows with it
+                step *= (total - tries[-2][0]) / (tries[-2][1] - step)
         else:
             (step, doubt), known = told, True
-        if abs(step) < max(_SETTLED, 0.0 if turn else doubt):
+        if abs(step) < max(_SETTLED, 0.0 if turn or not known else doubt):
             break
-        total += step
-        found = analyze_sweep(_in_time(response, total), stimulus, sweep, rate_hz)
-    return SkewedSweep(found, total if known else None, doubt, phase_holds=known or not total)
+        total += max(-MOST, min(MOST, step))
+        whole = analyze_sweep_whole(_in_time(response, total), stimulus, sweep, rate_hz)
+    told_with_it = _uncertain_by(whole.told, doubt / 2)
+    return SkewedSweep(told_with_it, total if known else None, doubt, phase_holds=known or not total)
+
+
+def _uncertain_by(found: SweepAnalysis, u_skew: float) -> SweepAnalysis:
+    """The same where frequencies are known to so much: beside a notch that matters."""
+    slope = np.gradient(np.abs(found.gain), np.log(found.frequency_hz))
+    return replace(found, u_gain=np.hypot(found.u_gain, np.abs(slope) * u_skew))
 
 
 def resampled(record: FloatArray, ratio: float) -> FloatArray:
@@ -80,15 +92,24 @@ def _in_time(response: FloatArray, skew: float) -> FloatArray:
     return resampled(response, 1 + skew) if skew else response
 
 
-def _rough_skew(response: FloatArray, stimulus: FloatArray, sweep: Sweep, delay_s: float, rate_hz: float) -> float | None:
-    """By how much the recording runs ahead between a third and the end of the sweep, in the place of pieces of it."""
-    size = int(_PIECE_S * rate_hz)
-    begins, ends = sweep.onset_s + delay_s, sweep.onset_s + delay_s + sweep.duration_s
-    first = max(begins, begins + sweep.growth_s * math.log(500.0 / sweep.start_hz))
-    starts = np.linspace(first * rate_hz, (ends - _PIECE_S) * rate_hz, 6).astype(int)
-    places = [place_of(response[start : start + size], stimulus, start, rate_hz) for start in starts.tolist() if start >= 0]
-    known = [(start, place) for start, place in zip(starts.tolist(), places, strict=False) if place is not None]
-    if len(known) < 4:
-        return None
-    at, ahead = np.array(known, dtype=np.float64).T
-    return float(np.polyfit(at, ahead, 1)[0])
+def _sharpest(impulse: FloatArray, sweep: Sweep, rate_hz: float) -> float:
+    """The skew without which the sound arrives most sharply, of an impulse response (n,) that arrives at its beginning.
+
+    A skew delays each frequency by another time; reflections are copies of what comes straight and change nothing in that.
+    """
+    half = int(_PIECE_S / 2 * rate_hz)
+    piece = np.concatenate([impulse[:half] * np.linspace(1, 0, half), impulse[-half:] * np.linspace(0, 1, half)])
+    lines = rfft(piece, len(piece))
+    f = np.arange(len(lines)) * (rate_hz / len(piece))
+    inside = (f > _LOWEST_HZ) & (f < sweep.stop_hz)
+    lines[~inside] = 0.0
+    turn = np.zeros(len(lines))
+    turn[inside] = 2 * np.pi * sweep.growth_s * f[inside] * np.log(f[inside] / sweep.stop_hz)
+
+    def sharp(skew: float) -> float:
+        return float(np.max(np.abs(irfft(lines * np.exp(-1j * skew * turn), len(piece)))))
+
+    tried = np.arange(-MOST, MOST + _COARSE / 2, _COARSE)
+    best = float(tried[int(np.argmax([sharp(skew) for skew in tried]))])
+    bounds = (best - _COARSE, best + _COARSE)
+    return float(minimize_scalar(lambda s: -sharp(s), bounds=bounds, method="bounded", options={"xatol": 1e-8}).x)
