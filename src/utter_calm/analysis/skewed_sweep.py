@@ -10,13 +10,13 @@ from scipy.optimize import minimize_scalar
 
 from utter_calm.analysis.clock_skew import MOST, sweep_skew
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.sweep import SweepAnalysis, analyze_sweep_whole
+from utter_calm.analysis.sweep import SweepAnalysis, WholeSweep, analyze_sweep_whole
 from utter_calm.analysis.transforms import chirp_transform, irfft, next_fast_len, rfft
 from utter_calm.signals.sweep import Sweep
 
 _ROUNDS = 5
 _SETTLED = 5e-9
-_MATTERS, _SHARPLY, _STILL = 10e-6, 2e-6, 3e-7
+_MATTERS, _SHARPLY, _STILL = 30e-6, 15e-6, 3e-7
 _PIECE_S = 0.2
 _GUARD = 4096
 _COARSE, _LOWEST_HZ = 10e-6, 300.0
@@ -56,6 +56,7 @@ def analyze_skewed(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rat
             tries.append((total, _sharpest(whole.found.impulse, sweep, rate_hz)))
             step, doubt = tries[-1][1], 2 * math.hypot(tries[-1][1], _SHARPLY)
             if abs(step) < (_STILL if turn else _MATTERS):
+                doubt = doubt if turn else 2 * _MATTERS
                 break
             if len(tries) > 1 and tries[-2][1] != step:  # what noise and reflections leave of a skew grows with it
                 step *= (total - tries[-2][0]) / (tries[-2][1] - step)
@@ -65,14 +66,15 @@ def analyze_skewed(response: FloatArray, stimulus: FloatArray, sweep: Sweep, rat
             break
         total += max(-MOST, min(MOST, step))
         whole = analyze_sweep_whole(_in_time(response, total), stimulus, sweep, rate_hz)
-    told_with_it = _uncertain_by(whole.told, doubt / 2)
-    return SkewedSweep(told_with_it, total if known else None, doubt, phase_holds=known or not total)
+    return SkewedSweep(_uncertain_by(whole, doubt / 2), total if known else None, doubt, phase_holds=known or not total)
 
 
-def _uncertain_by(found: SweepAnalysis, u_skew: float) -> SweepAnalysis:
-    """The same where frequencies are known to so much: beside a notch that matters."""
-    slope = np.gradient(np.abs(found.gain), np.log(found.frequency_hz))
-    return replace(found, u_gain=np.hypot(found.u_gain, np.abs(slope) * u_skew))
+def _uncertain_by(whole: WholeSweep, u_skew: float) -> SweepAnalysis:
+    """The same where frequencies are known to so much: beside the notches of a room that matters."""
+    told, found = whole.told, whole.found
+    bins = np.arange(len(found.gain))
+    slope = np.interp(told.frequency_hz / found.bin_hz, bins, np.abs(np.gradient(np.abs(found.gain))) * bins)
+    return replace(told, u_gain=np.hypot(told.u_gain, slope * u_skew))
 
 
 def resampled(record: FloatArray, ratio: float) -> FloatArray:
