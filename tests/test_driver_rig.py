@@ -134,10 +134,32 @@ def job_of(path, start, stand_in, **plan_changes):
     return job, [job.take(number) for number in ids], list(asked)
 
 
+def typed(step):
+    """What the compliance of a driver rests on, as somebody weighed and measured it."""
+    if step.kind != "driver":
+        return step
+    return step.with_settings(replace(step.typed_settings(), amount="10.1 g", diameter="130 mm"))
+
+
+def test_nothing_is_guessed_about_a_driver(tmp_path):
+    """Vas came out as 15.2 l for 41.5 of a diameter that nobody had typed."""
+    free = _measured(tmp_path / "a.calm", "driver", "surround driver")[0]
+    step, takes = free.document.step("driver"), free.takes
+    given = {"free": (free.given(takes[0]),), "second": (free.given(takes[1]),)}
+    for amount, diameter, lacks in (("", "130 mm", "added mass"), ("10.1 g", "", "effective diameter"), ("", "", "and the")):
+        settings = replace(step.typed_settings(), amount=amount, diameter=diameter)
+        result = step.deduction.deduce(settings, given)
+        assert {r.name for r in result.readings}.isdisjoint({"mms", "vas", "bl", "cms"})
+        assert result.reading("fs") is not None
+        assert lacks in next(t.text for t in result.trust if t.code == "not_typed")
+    assert DriverSettings().not_typed
+    free.close()
+
+
 def _measured(path, start, stand_in, **plan_changes):
     document = new_document("A job", Unit(name="It", stand_in=stand_in), STARTS[start])
     plan = document.plans[0]
-    steps = tuple(quick(step) for step in plan.steps)
+    steps = tuple(typed(quick(step)) for step in plan.steps)
     job = Job.create(path, document.with_plan(replace(plan, rig=calibrated_rig(), steps=steps, **plan_changes)))
     asked = []
 

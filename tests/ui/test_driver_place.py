@@ -38,6 +38,14 @@ def test_from_an_empty_job_to_parameters_without_another_place(driver_job, qtbot
     place.coming.button.click()
     over(qtbot, space)
     qtbot.waitUntil(lambda: "One more run" in place.headline.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "Type the effective diameter" in place.coming.text.text(), timeout=20_000)
+    qtbot.waitUntil(place.coming.button.isEnabled, timeout=20_000)
+    place.coming.amount.setText("10.1 g")
+    place.coming.take()
+    assert not space.session.running  # nothing is guessed
+    assert "Type the effective diameter" in place.coming.understood.text()
+    place.coming.across.setText("130 mm")
+    place.coming.across.editingFinished.emit()
     qtbot.waitUntil(lambda: " g move the resonance clearly" in place.coming.text.text(), timeout=20_000)
     qtbot.waitUntil(place.coming.button.isEnabled, timeout=20_000)  # what comes next is looked for whenever the job changes
     place.coming.amount.selectAll()

@@ -19,16 +19,16 @@ from utter_calm.analysis.impulses import Clicks
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.sweep_noise import NoiseFloor
 from utter_calm.analysis.transforms import irfft, next_fast_len, rfft, rfft_single, turning
-from utter_calm.signals.ramp import raised_cosine
+from utter_calm.analysis.windows import HANN
 from utter_calm.signals.sweep import Sweep
 
 _CLOSEST_S, _PART = 3e-3, 0.45
 """How close to the first sound it is looked at, and which part of the way to the second harmonic."""
 _PART_OF_IT, _SURE = 0.25, 0.2
 _LOOKED_BEFORE_S, _STRONG = 0.08, 0.3
-_EDGE, _TOP = (1.2, 2.4), (0.8, 1.0)
-"""Over the lowest and the highest frequency of the band: from where to where its edges are faded, so that they do not ring."""
-_LINES_OFF, _LOWEST_TOLD = 3.0, 5.0
+_EDGE, _TOP, _CYCLES = 2.4, 0.8, 5.0
+"""Over the lowest and the highest frequency of the band, and in cycles within what is looked at: where its edges are faded."""
+_LINES_OFF, _LOWEST_TOLD = 4.0, 5.0
 _BESIDE = np.array([1.0, 2.0, 3.0, 2.0, 1.0]) / 9
 """The energy of a single line is known by chance: with its neighbours'."""
 _OVER_NOISE, _RISES = 3.0, 4.0
@@ -40,14 +40,20 @@ _SHADOW_S = 0.15
 
 def doubt(found: Deconvolved, sweep: Sweep, noise: NoiseFloor) -> FloatArray:
     """Standard uncertainty (bins,) of the magnitude of a gain from what no response explains of it."""
-    low, high = found.low_hz, found.high_hz
+    low, high, rate = found.low_hz, found.high_hz, found.rate_hz
+    last = int(sweep.lead_s(2) * rate / 2)
+    first = min(round((earlier_s(found, sweep) + _CLOSEST_S) * rate), last // 2)
+    # the edge of the band rings: it is faded so slowly that this is over before what is looked at ends
+    edge = max(_EDGE * sweep.start_hz, _CYCLES * rate / max(last - first, 1))
     at: FloatArray = np.asarray(np.arange(len(found.gain)) * found.bin_hz, dtype=np.float64)
     with np.errstate(divide="ignore"):
-        rises = np.clip(np.log2(at / (_EDGE[0] * sweep.start_hz)) / np.log2(_EDGE[1] / _EDGE[0]), 0, 1)
-        falls = np.clip(np.log2(at / (_TOP[0] * high)) / np.log2(_TOP[1] / _TOP[0]), 0, 1)
+        rises = np.clip(np.log2(at / (edge / 2)), 0, 1) if edge < high / 4 else np.zeros(len(at))
+        falls = np.clip(np.log2(at / (_TOP * high)) / np.log2(1 / _TOP), 0, 1)
     faded = rfft(found.impulse) * (0.25 * (1 - np.cos(np.pi * rises)) * (1 + np.cos(np.pi * falls)))
     impulse = irfft(faded, found.frames)
-    total = _before_sound(impulse, found, sweep, noise, at) + _rising_again(impulse, found, sweep, noise, at)
+    before = _before_sound(impulse, found, noise, at, slice(len(impulse) - last, len(impulse) - first))
+    before[at < edge + _LINES_OFF * rate / max(last - first, 1)] = 0.0
+    total = before + _rising_again(impulse, found, sweep, noise, at)
     return np.asarray(np.sqrt(np.where((at >= low) & (at <= high), total, 0.0)) * np.abs(found.low_end.at(np.maximum(at, at[1]))))
 
 
@@ -65,22 +71,16 @@ def about_leaps(found: Deconvolved, response: FloatArray, clicks: Clicks, sweep:
             yield passed / 2, 2 * passed, min(1.0, left / heard) if heard > 0 else 1.0
 
 
-def _before_sound(impulse: FloatArray, found: Deconvolved, sweep: Sweep, noise: NoiseFloor, at_hz: FloatArray) -> FloatArray:
+def _before_sound(impulse: FloatArray, found: Deconvolved, noise: NoiseFloor, at_hz: FloatArray, where: slice) -> FloatArray:
     """Energy (bins,) of what comes before the first sound, beyond noise; as much of it stands behind."""
-    rate = found.rate_hz
-    last = int(sweep.lead_s(2) * rate / 2)
-    first = min(round((earlier_s(found, sweep) + _CLOSEST_S) * rate), last // 2)
-    length = last - first
+    length = where.stop - where.start
     if length < 16:
         return np.zeros(len(at_hz))
-    shape = np.ones(length)
-    shape[: length // 2], shape[-(length // 4) :] = raised_cosine(length // 2), raised_cosine(length // 4)[::-1]
+    shape = HANN.samples(length)
     size = next_fast_len(2 * length)
-    told = np.convolve(_power(rfft_single(impulse[-last : len(impulse) - first] * shape, size)), _BESIDE, "same")
-    f: FloatArray = np.asarray(np.arange(len(told)) * (rate / size), dtype=np.float64)
-    told = np.maximum(told - _OVER_NOISE * _noise(found, noise, f, float(np.sum(shape**2))), 0.0)
-    told[f < _EDGE[1] * sweep.start_hz + _LINES_OFF * rate / length] = 0.0  # what is left of the edge
-    return np.interp(at_hz, f, told)
+    told = np.convolve(_power(rfft_single(impulse[where] * shape, size)), _BESIDE, "same")
+    f: FloatArray = np.asarray(np.arange(len(told)) * (found.rate_hz / size), dtype=np.float64)
+    return np.interp(at_hz, f, np.maximum(told - _OVER_NOISE * _noise(found, noise, f, float(np.sum(shape**2))), 0.0))
 
 
 def _rising_again(impulse: FloatArray, found: Deconvolved, sweep: Sweep, noise: NoiseFloor, at_hz: FloatArray) -> FloatArray:

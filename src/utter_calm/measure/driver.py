@@ -19,7 +19,7 @@ from utter_calm.measure.driver_result import add_advice, add_driver, add_free_ai
 from utter_calm.measure.driver_typed import add_coils, add_nominal, ask_diameter
 from utter_calm.measure.kind import PlotSpec, StepSettings, setting
 from utter_calm.measure.pictures import PHASE
-from utter_calm.measure.result import Result, ResultBuilder
+from utter_calm.measure.result import Result, ResultBuilder, Trust
 from utter_calm.quantities import Value, si_text
 from utter_calm.quantities.weighed import Weighed, understand_weighed
 
@@ -41,8 +41,8 @@ class DriverSettings(StepSettings):
     """Settings of driver parameters."""
 
     way: str = setting(MASS, "The compliance from", choices=WAYS, analysis_only=True)
-    amount: str = setting("20 g", "How much (mass, net volume, sensitivity)", analysis_only=True)
-    diameter: str = setting("130 mm", "Effective diameter, mid-surround", analysis_only=True)
+    amount: str = setting("", "How much (mass, net volume, sensitivity)", analysis_only=True)
+    diameter: str = setting("", "Effective diameter, mid-surround", analysis_only=True)
     dc_resistance: str = setting("", "DC resistance by a meter, if known", analysis_only=True)
     nominal_size: str = setting("", "Nominal size, as in 6.5 in; checks the diameter", analysis_only=True, rare=True)
     nominal_load: str = setting("", "Nominal impedance, as in 8 ohm", analysis_only=True, rare=True)
@@ -51,18 +51,29 @@ class DriverSettings(StepSettings):
     def check(self) -> None:
         """Refuse amounts that cannot be read."""
         StepSettings.check(self)
-        self.known()
+        if self.way != NONE and self.amount.strip():
+            self._amount()
+        if self.diameter.strip():
+            self.area()
         self.pinned()
         for text, unit, what in ((self.nominal_size, "m", "nominal size"), (self.nominal_load, "ohm", "nominal impedance")):
             if text.strip():
                 understand_weighed(text, unit, what=what)
 
-    def known(self) -> tuple[Weighed, Weighed] | None:
-        """Amount and area; None where free air stands alone."""
+    @property
+    def not_typed(self) -> str:
+        """What the compliance rests on and nobody typed, in words; nothing where all is there."""
         if self.way == NONE:
-            return None
-        area = self.area()
-        return understand_weighed(self.amount, _UNIT[self.way], what=dict(WAYS)[self.way]), area
+            return ""
+        asked = ((self.amount, dict(WAYS)[self.way].partition(" ")[2]), (self.diameter, "effective diameter"))
+        return " and the ".join(what for text, what in asked if not text.strip())
+
+    def known(self) -> tuple[Weighed, Weighed] | None:
+        """Amount and area; None where free air stands alone, or where nobody typed them."""
+        return None if self.way == NONE or self.not_typed else (self._amount(), self.area())
+
+    def _amount(self) -> Weighed:
+        return understand_weighed(self.amount, _UNIT[self.way], what=dict(WAYS)[self.way])
 
     def area(self) -> Weighed:
         """Effective area of the cone."""
@@ -128,7 +139,10 @@ class DriverParameters(Deduction[DriverSettings]):
             free = analyse_free_air(run, pinned)
             scale = u_scale(takes["free"][0])
             add_free_air(out, free, run, pinned, scale)
-            if known is None and settings.diameter.strip():
+            if settings.not_typed:
+                text = f"Nobody typed the {settings.not_typed}: Mms, Cms, Bl and Vas are not known without. Type it (E)."
+                out.trust.append(Trust("not_typed", text, grave=False))
+            elif known is None and settings.diameter.strip():
                 add_advice(out, free, settings.area().value)
             elif known is not None:
                 amount, area = known
@@ -157,7 +171,9 @@ class DriverParameters(Deduction[DriverSettings]):
 
 
 def usual_for(settings: DriverSettings, free: Given) -> Advice | None:
-    """Which mass and which box would move the resonance of a driver in free air clearly; None where it is no driver."""
+    """Which mass and which box would move the resonance of a driver in free air clearly; None where that cannot be told."""
+    if not settings.diameter.strip():
+        return None
     try:
         return second_run(analyse_free_air(run_of(free)).told, settings.area().value)
     except ValueError:

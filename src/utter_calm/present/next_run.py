@@ -65,11 +65,15 @@ def next_run(job: Job, cell: Cell) -> NextRun:
     if second and second not in takes:
         wanted = _wanted(job, cell, settings)
         how = {WITH_MASS: "Fix a known mass on the cone.", IN_BOX: "Set the driver on the closed test box, its rim sealed."}[second]
+        if not settings.diameter.strip():
+            how += " Type the effective diameter: then it is told how much moves the resonance clearly."
         cells = (*_cells(job, cell, second), cell)
         if wanted is None:
             return NextRun(SECOND, how, cells, second)
         usual = (wanted.least_kg, wanted.most_kg) if second == WITH_MASS else (wanted.box_m3 / 4, wanted.box_m3)
         return NextRun(SECOND, advice_words(wanted, second), cells, second, usual, displaced_m3(settings.area().value))
+    if settings.not_typed:
+        return NextRun(DONE, f"Type the {settings.not_typed} in the step's settings (E): nothing is guessed.", (cell,))
     current = job.current(cell)
     if current is None or job.stale(current):
         return NextRun(COMPUTE, "All runs are there: the parameters are a matter of a second.", (cell,))

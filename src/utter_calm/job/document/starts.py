@@ -177,7 +177,7 @@ def _supply() -> Plan:
 def _driver() -> Plan:
     return Plan(
         rig=impedance_rig(),
-        steps=(_step("impedance_sweep"), _step("driver", amount="10.1 g", diameter="130 mm")),
+        steps=(_step("impedance_sweep"), _step("driver")),
         factors=(Factor("state", ("free air", "with mass"), "Bring the driver to this state: {value}.", cost=2.0),),
     )
 

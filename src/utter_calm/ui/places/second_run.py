@@ -9,7 +9,7 @@ from PySide6.QtGui import QColor, QPainter, QPainterPath, QPaintEvent, QPen
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QPushButton, QVBoxLayout, QWidget
 
 from utter_calm.analysis.driver.slips import slip_of
-from utter_calm.errors import UtterCalmError
+from utter_calm.errors import InputError, UtterCalmError
 from utter_calm.job.document import Step
 from utter_calm.measure.driver import IN_BOX, WITH_MASS, DriverSettings
 from utter_calm.present.next_run import COMPUTE, SECOND, NextRun
@@ -83,6 +83,12 @@ class SecondRun(QFrame):
         self.amount.textEdited.connect(lambda _text: self._understand())
         self.amount.returnPressed.connect(self.take)
         line.addWidget(self.amount)
+        self.across = text_line("", "Effective diameter, mid-surround")
+        self.across.setPlaceholderText("diameter, mid-surround: 130 mm")
+        self.across.textEdited.connect(lambda _text: self._understand())
+        self.across.returnPressed.connect(self.take)
+        self.across.editingFinished.connect(self._take_diameter)
+        line.addWidget(self.across)
         self.understood = plain_label()
         self.understood.setProperty("role", "soft")
         line.addWidget(self.understood)
@@ -103,13 +109,15 @@ class SecondRun(QFrame):
         self.sketch.update()
         self.text.setText(coming.text)
         asks = _ASKS.get(coming.state) if coming.stage == SECOND else None
-        for widget in (self.label, self.amount, self.understood):
+        for widget in (self.label, self.amount, self.across, self.understood):
             widget.setVisible(asks is not None)
         settings = step.typed_settings()
-        typing = same and (self.amount.hasFocus() or self.amount.isModified())  # what was typed stays until it is taken
+        fields = self.amount, self.across
+        typing = same and any(field.hasFocus() or field.isModified() for field in fields)  # what was typed stays until it is taken
         if asks is not None and isinstance(settings, DriverSettings) and not typing:
             self.label.setText(asks[0])
             self.amount.setText(settings.amount)
+            self.across.setText(settings.diameter)
             self._understand()
         self.button.setText("Compute  ⏎" if coming.stage == COMPUTE else "It is so: take it  ⏎")
         self.button.setEnabled(free)
@@ -122,17 +130,35 @@ class SecondRun(QFrame):
         new = settings
         if self.amount.isVisible() and isinstance(settings, DriverSettings):
             try:
-                new = replace(settings, amount=self.amount.text().strip())
+                new = replace(settings, amount=self.amount.text().strip(), diameter=self.across.text().strip())
                 new.check()
+                if new.not_typed:
+                    raise InputError(f"Type the {new.not_typed}.", hint="Nothing is guessed.")
             except UtterCalmError as problem:
                 self.understood.setText(str(problem))
                 return
         if not self.button.isEnabled():
             return
         self.amount.setModified(False)
+        self.across.setModified(False)
         if new != settings:
             self.changed.emit(self._step, new)
         self.wanted.emit(list(self._next.cells))
+
+    def _take_diameter(self) -> None:
+        """A diameter counts at once: which mass fits follows from it."""
+        settings = None if self._step is None else self._step.typed_settings()
+        typed = self.across.text().strip()
+        if self._step is None or not isinstance(settings, DriverSettings) or not typed or typed == settings.diameter:
+            return
+        try:
+            new = replace(settings, diameter=typed)
+            new.check()
+        except UtterCalmError as problem:
+            self.understood.setText(str(problem))
+            return
+        self.across.setModified(False)
+        self.changed.emit(self._step, new)
 
     def _understand(self) -> None:
         """Say how the amount is understood, while it is typed."""
