@@ -18,7 +18,7 @@ from utter_calm.analysis.deconvolution import Deconvolved
 from utter_calm.analysis.impulses import Clicks
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.sweep_noise import NoiseFloor
-from utter_calm.analysis.transforms import irfft, next_fast_len, rfft, rfft_single, turning
+from utter_calm.analysis.transforms import irfft, irfft_single, next_fast_len, rfft, rfft_single, turning
 from utter_calm.analysis.windows import HANN
 from utter_calm.signals.sweep import Sweep
 
@@ -49,8 +49,8 @@ def doubt(found: Deconvolved, sweep: Sweep, noise: NoiseFloor) -> FloatArray:
     with np.errstate(divide="ignore"):
         rises = np.clip(np.log2(at / (edge / 2)), 0, 1) if edge < high / 4 else np.zeros(len(at))
         falls = np.clip(np.log2(at / (_TOP * high)) / np.log2(1 / _TOP), 0, 1)
-    faded = rfft(found.impulse) * (0.25 * (1 - np.cos(np.pi * rises)) * (1 + np.cos(np.pi * falls)))
-    impulse = irfft(faded, found.frames)
+    faded = rfft_single(found.impulse, found.frames) * (0.25 * (1 - np.cos(np.pi * rises)) * (1 + np.cos(np.pi * falls)))
+    impulse = np.asarray(irfft_single(faded.astype(np.complex64), found.frames), dtype=np.float64)
     before = _before_sound(impulse, found, noise, at, slice(len(impulse) - last, len(impulse) - first))
     before[at < edge + _LINES_OFF * rate / max(last - first, 1)] = 0.0
     total = before + _rising_again(impulse, found, sweep, noise, at)
@@ -142,6 +142,11 @@ def is_missing(found: Deconvolved, filling: FloatArray, sweep: Sweep) -> bool:
     share = float(there @ wave) / size
     unlike = float(np.std(there - share * wave)) / np.sqrt(size)
     return share > _PART_OF_IT or unlike > _SURE
+
+
+def comes_before(found: Deconvolved, sweep: Sweep) -> float:
+    """Energy of the response before the sound."""
+    return float(np.sum(found.impulse[_before(found, sweep)] ** 2))
 
 
 def _before(found: Deconvolved, sweep: Sweep) -> npt.NDArray[np.int64]:

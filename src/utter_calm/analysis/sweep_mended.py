@@ -11,7 +11,7 @@ from utter_calm.analysis.excitation import Excitation
 from utter_calm.analysis.impulses import bridged, find_impulses
 from utter_calm.analysis.record import what_is_there
 from utter_calm.analysis.spectrum import FloatArray
-from utter_calm.analysis.sweep_doubt import earlier_s
+from utter_calm.analysis.sweep_doubt import comes_before, earlier_s
 from utter_calm.analysis.sweep_faults import SweepFaults, find_clicks, is_heard
 from utter_calm.analysis.sweep_gaps import with_gaps_filled
 from utter_calm.analysis.sweep_hum import Hum, without_hum
@@ -25,7 +25,7 @@ _MOST_ROUNDS = 8
 _AT_EDGE_S = 3e-3
 _CUT_EDGE_S, _CUT_FADE_S = 5e-3, 0.03
 _SETTLED = 1e-5
-_SHARPER = 1.005
+_SHARPER, _MUCH_SHARPER, _MORE_BEFORE = 1.005, 1.05, 2.0
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -111,10 +111,14 @@ def put_right(response: FloatArray, gap: Gap, *, late: bool) -> FloatArray:
 def _sharper(recording: FloatArray, found: Deconvolved, stimulus: FloatArray, sweep: Sweep) -> bool:
     """Whether the sound arrives more sharply than in ``found``: of what is in step all frequencies arrive together.
 
-    Where reflections are loud pieces of a recording seem out of step as well, but putting them right takes the sound apart.
+    Where reflections are loud pieces of a recording seem out of step as well, but putting them right takes the sound apart, or
+    makes something come before it.
     """
     other = deconvolve(recording, stimulus, sweep, found.rate_hz)
-    return bool(np.max(np.abs(other.impulse)) > _SHARPER * np.max(np.abs(found.impulse)))
+    sharper = np.max(np.abs(other.impulse)) / np.max(np.abs(found.impulse))
+    return bool(
+        sharper > _MUCH_SHARPER or (sharper > _SHARPER and comes_before(other, sweep) < _MORE_BEFORE * comes_before(found, sweep))
+    )
 
 
 def heard_to(response: FloatArray, found: Deconvolved, sweep: Sweep, rate_hz: float) -> float:
