@@ -11,14 +11,15 @@ import pytest
 from tests.conftest import made_take, shown
 from tests.untimed import given, st
 from utter_calm.job.compare import compare, difference
-from utter_calm.job.document import Cell
+from utter_calm.job.document import Cell, Factor, Reference, Setup
 from utter_calm.job.facts import Shown, facts_of
 from utter_calm.job.gain import Gain
 from utter_calm.job.verdict import Outcome
 from utter_calm.measure.kinds import KINDS
-from utter_calm.measure.result import Reading, Trace
-from utter_calm.present.chain import chain_view, level_view
+from utter_calm.measure.result import Reading, Result, Trace
+from utter_calm.present.chain import chain_view, clips_from, level_of, level_ruled_by, level_view
 from utter_calm.present.coverage import coverage_view
+from utter_calm.present.live import clips
 from utter_calm.present.palette import DARK, LIGHT
 from utter_calm.present.panel import panel_view
 from utter_calm.present.picture.axis import Axis, linear_ticks, log_ticks, percent_ticks, sensible_range, tick_text
@@ -274,6 +275,45 @@ def test_the_chain_says_what_changed_and_what_is_dangerous(measured):
     assert level_view(measured, unit, step, OHM_8, 0.0937).main.startswith("9")
     assert "W into 8 Ω" in level_view(measured, unit, step, OHM_8).main
     assert "V" in level_view(measured, unit, step, None).main
+
+
+def test_one_level_rules_and_is_shown(measured):
+    """316 mV stood in the bar, 100 mV by the plan were played; and 278 W into 4 ohm in bold where 101 W had been measured."""
+    plan, unit = measured.document.plans[0], measured.document.units[0]
+    step = measured.document.step("first-look")
+    setup = plan.setups_of(step)[0]
+    assert level_ruled_by(plan, step, setup) == ""
+    level = Factor("level", (Measured(0.1, "V"),), sets="level_v")
+    ruled = replace(plan, factors=(*plan.factors, level))
+    under = Setup((*setup.conditions, ("level", Measured(0.1, "V"))))
+    assert level_of(ruled, step, under) == 0.1
+    assert level_ruled_by(ruled, step, under) == "100 mV by the plan's level"
+    follows = replace(step, relative=0.5)
+    referred = replace(plan, reference=Reference(0.506, "1 W"))
+    assert level_of(referred, follows, setup) == pytest.approx(0.253)
+    assert "re the plan's reference of 506 mV" in level_ruled_by(referred, follows, setup)
+    assert level_of(ruled, replace(follows, relative=None), setup) == step.settings["level_v"]
+    load = setup.value("load")
+    assert clips_from(measured, unit, load) is None
+    readings = (Reading("level", 1, 20.0, "V"), Reading("thd_n", 1, 0.217, "1"))
+    measured.append(Cell(unit.id, step.id, setup), step.typed_settings(), Result(readings, ()), kind="first_look", unit_title="it")
+    assert clips_from(measured, unit, load) == 20.0
+    view = level_view(measured, unit, step, load, 1.9)
+    assert view.main.replace("\N{NO-BREAK SPACE}", " ").replace("\N{NARROW NO-BREAK SPACE}", " ") == f"clips above {400 / load.value:.1f} W into {load.value:g} Ω"
+
+
+def test_a_tone_that_is_cut_off_at_its_tops_clips():
+    """Live work never said that the unit clips."""
+    t = 2 * np.pi * np.arange(400) / 100
+    sine, other = np.sin(t), np.sin(t) - 0.1 * np.sin(3 * t)
+    cut = np.clip(sine, -0.7, 0.7)
+
+    def told(*thd_n):
+        return Result(tuple(Reading("thd_n", c, v, "1") for c, v in enumerate(thd_n, start=1)), ())
+
+    assert clips(told(1e-4, 0.14), np.stack([sine, cut], axis=1)) == (2,)
+    assert clips(told(0.1), other[:, None] * 1.0) == ()  # it distorts, and is not cut off
+    assert clips(None, cut[:, None]) == ()
 
 
 @pytest.mark.parametrize("palette", [LIGHT, DARK], ids=lambda p: p.name)

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 import datetime as dt
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from utter_calm.errors import UtterCalmError
 from utter_calm.job.bench import ABSENT, PICKUP_FACTOR, UNIT_FACTOR, BenchState
-from utter_calm.job.document import LOAD, Plan, Step, Unit
+from utter_calm.job.document import LOAD, NO_SETUP, Plan, Setup, Step, Unit
 from utter_calm.job.facts import POWER_MATTERS_OHM
 from utter_calm.job.gain import Gain, gain_of
 from utter_calm.job.job import Job
@@ -50,6 +50,7 @@ class LinkView:
 def chain_view(
     plan: Plan, unit: Unit, step: Step | None, standing_load: Value | None, shown: TakeSummary | None, *, simulated: bool,
     standing_unit: Value | None = None, next_load: Value | None = None, gain: Gain | None = None, bench: BenchState | None = None,
+    setup: Setup = NO_SETUP,
 ) -> tuple[LinkView, ...]:  # fmt: skip
     """Look at the chain as it stands now.
 
@@ -69,13 +70,15 @@ def chain_view(
         All that stands there now, for the unit's knobs and its place.
     next_load
         The load under which the step would be taken; the one that is switched on when left out.
+    setup
+        The conditions under which it would be taken.
     """
     rig = plan.rig
     behind = unit.title if rig.sound is not None else unit.stand_in or unit.title
-    signal_main, signal_sub, signal_badge = _signal(step, level_of(plan, step), shown)
+    signal_main, signal_sub, signal_badge = _signal(step, level_of(plan, step, setup), shown)
     load_text = "not set" if standing_load is None else "no load" if standing_load == NONE else value_text(standing_load)
     was = shown.setup.value(LOAD) if shown is not None and shown.role != FLOOR else None
-    level = level_of(plan, step)
+    level = level_of(plan, step, setup)
     too_high = level is not None and level > rig.highest_v
     return (
         LinkView("signal", "signal", signal_main, signal_sub, signal_badge,
@@ -99,6 +102,7 @@ def chain_view(
     )  # fmt: skip
 
 
+_CLIPS_CLEARLY, _DISTORTS = 1.02, 0.1
 _ELSEWHERE = (UNIT_FACTOR, PICKUP_FACTOR, LOAD)
 """Factors that other links of the chain tell."""
 
@@ -129,12 +133,31 @@ def _device(rig: Rig) -> str:
     return "" if rig.sound is None else f"{rig.sound.output or 'nothing plays'} · "
 
 
-def level_of(plan: Plan, step: Step | None) -> float | None:
-    """Level of a step at the rig's output, relative to the plan's reference where it says so; None where it has none."""
-    level = None if step is None else step.settings.get("level_v")
-    if step is not None and step.relative is not None and plan.reference is not None:
-        return step.relative * plan.reference.level_v
+def level_of(plan: Plan, step: Step | None, setup: Setup = NO_SETUP) -> float | None:
+    """Level at the rig's output at which a step is taken under a setup; None where it has none.
+
+    A condition of the plan rules before the plan's reference, and that before what is typed in the step: as it is played.
+    """
+    if step is None:
+        return None
+    try:
+        level = getattr(plan.settings_of(step, setup), "level_v", None)
+    except UtterCalmError:  # told where it is to be played
+        level = step.settings.get("level_v")
     return level if isinstance(level, float | int) else None
+
+
+def level_ruled_by(plan: Plan, step: Step | None, setup: Setup) -> str:
+    """What rules the level of a step under a setup, before what is typed in it; empty where nothing does."""
+    if step is None:
+        return ""
+    own = next((f for f in plan.factors if f.sets == "level_v" and setup.value(f.name) is not None), None)
+    if own is not None:
+        return f"{value_text(setup.value(own.name) or NONE)} by the plan's {own.name}"
+    if step.relative is not None and plan.reference is not None:
+        relative = fixed(amplitude_to_db(step.relative), 1)
+        return f"{relative} dB re the plan's reference of {si_text(plan.reference.level_v, 'V', digits=3)}"
+    return ""
 
 
 def _signal(step: Step | None, level: float | None, shown: TakeSummary | None) -> tuple[str, str, str]:
@@ -228,10 +251,21 @@ class LevelView:
     beside: str
 
 
-def level_view(job: Job, unit: Unit, step: Step | None, load: Value | None, level_v: float | None = None) -> LevelView:
-    """Give the level at the unit's output, as watts where there is a load, and at the rig's output."""
+def level_view(
+    job: Job, unit: Unit, step: Step | None, load: Value | None, level_v: float | None = None, setup: Setup = NO_SETUP
+) -> LevelView:
+    """Give the level at the unit's output, as watts where there is a load, and at the rig's output.
+
+    ``level_v`` is one that is being tried; left out, it is that of the step under ``setup``, and what rules it is said.
+    """
     plan = job.document.plan(unit.plan)
-    level = level_of(plan, step) if level_v is None else level_v
+    level = level_of(plan, step, setup) if level_v is None else level_v
+    ruled = level_ruled_by(plan, step, setup) if level_v is None else ""
+    view = _level_view(job, plan, unit, step, load, level)
+    return replace(view, beside=f"{view.beside} · {ruled}") if ruled and level else view
+
+
+def _level_view(job: Job, plan: Plan, unit: Unit, step: Step | None, load: Value | None, level: float | None) -> LevelView:
     if not level:
         return LevelView("no signal", "")
     if plan.rig.hears_sound:
@@ -244,7 +278,21 @@ def level_view(job: Job, unit: Unit, step: Step | None, load: Value | None, leve
     gain = gain_of(job, unit)
     if gain is None:
         return LevelView(f"{si_text(level, 'V', digits=3)} out", "the unit's gain is not known yet: take it, or press Alt+3")
-    return _behind_unit(level, gain, load)
+    return _behind_unit(level, gain, load, clips_from(job, unit, load))
+
+
+def clips_from(job: Job, unit: Unit, load: Value | None) -> float | None:
+    """Volts from which a unit was measured to clip, or to distort as if it did, in a load; None where that was not seen."""
+    seen = list[float]()
+    for take in job.takes:
+        if take.cell.unit != unit.id or take.role == FLOOR or take.superseded_by is not None or take.setup.value(LOAD) != load:
+            continue
+        onset, level, thd_n = (take.reading(name, 1) for name in ("clipping_onset", "level", "thd_n"))
+        if onset is not None:
+            seen.append(onset.value)
+        if level is not None and thd_n is not None and thd_n.value > _DISTORTS:
+            seen.append(level.value)
+    return min(seen, default=None)
 
 
 def _behind_resistor(level: float, ohm: float) -> LevelView:
@@ -253,9 +301,12 @@ def _behind_resistor(level: float, ohm: float) -> LevelView:
     return LevelView(f"{si_text(level, 'V', digits=3)} out", f"behind {_ohms(ohm)}: at most {most} in the unit")
 
 
-def _behind_unit(level: float, gain: Gain, load: Value | None) -> LevelView:
+def _behind_unit(level: float, gain: Gain, load: Value | None, clips: float | None = None) -> LevelView:
     volts = level * gain.ratio
     ohm = number_of(load, "ohm")
+    if clips is not None and volts > _CLIPS_CLEARLY * clips:
+        most = f"{si_text(clips**2 / ohm, 'W', digits=3)} into {value_text(load or NONE)}" if ohm else si_text(clips, "V", digits=3)
+        return LevelView(f"clips above {most}", f"{si_text(level, 'V', digits=3)} out is more than was measured to come through")
     at_unit = str(si_text(volts, "V", digits=3))
     beside = f"{si_text(level, 'V', digits=3)} out, gain {fixed(amplitude_to_db(gain.ratio), 1)} dB {gain.words}"
     if ohm:

@@ -63,9 +63,11 @@ class LiveControl(QObject):
         self.changed.emit()
 
     def _tone_settings(self) -> FirstLookSettings:
-        plan = self._session.plan
+        plan, setup = self._session.plan, self._session.next_setup
         for step in (s for s in (self._session.step, *plan.steps) if s is not None):
-            settings = step.typed_settings()
+            if not issubclass(step.measure.settings_type, FirstLookSettings):
+                continue
+            settings = plan.settings_of(step, setup)  # as loud as the take that follows
             if isinstance(settings, FirstLookSettings):
                 return settings
         raise InputError("No step of the plan is a tone.", hint="Add a first look with “+ step”.")

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QSizePolicy, QVB
 from utter_calm.measure.live import LiveAnalyser, LiveFrame
 from utter_calm.measure.live_watch import HumWatch
 from utter_calm.present.hum import hum_view
-from utter_calm.present.live import decibels, held, live_shown, live_spectrum
+from utter_calm.present.live import clips, decibels, held, live_shown, live_spectrum
 from utter_calm.present.picture.compose import plot_view
 from utter_calm.ui.live.hum_history import HumHistory
 from utter_calm.ui.look.labels import plain_label
@@ -182,6 +182,9 @@ class LivePane(QWidget):
         if not self._hunting and self.frames_drawn % 2:  # it stands still: every second picture of it is enough
             self.wave.update_curves([frame.wave[: self._wave_points, c] for c in range(frame.wave.shape[1])])
         overload = " · INPUT OVERLOADED" if any(frame.overload) else ""
+        cut = clips(frame.result, frame.wave)
+        if cut:
+            overload += f" · THE UNIT CLIPS on {'channel ' + str(cut[0]) if len(cut) < frame.wave.shape[1] else 'every channel'}"
         below = "; below the hum in dBV" if self._hunting else ""
         words = f"spectrum averaged over {frame.averaged}{below}{overload}"
         if words != self.status.text():

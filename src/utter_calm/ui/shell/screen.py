@@ -178,6 +178,7 @@ class Screen(Panes):
                 next_load=s.next_load,
                 gain=gain_of(s.job, s.unit),
                 bench=s.bench.state(),
+                setup=s.next_setup,
             )
         )
         self._renew_level()
@@ -187,17 +188,18 @@ class Screen(Panes):
 
     def _renew_level(self) -> None:
         s = self.session
-        level = self.live.level_v if self.live.running else self._step_level()
+        running = self.live.level_v if self.live.running else None
+        level = running if running is not None else self._step_level()
         rig = s.plan.rig
         load = s.standing_load if self.live.running else s.next_load
-        view = level_view(s.job, s.unit, s.step, load, level)
+        view = level_view(s.job, s.unit, s.step, load, running, s.next_setup)
         self.transport.show_level(view, level, rig.highest_v)
         if self.live.running and level is not None:
             tone = "no signal" if self.desk.hum is not None else str(si_text(self.live.frequency_hz, "Hz", digits=3))
             self.chain.links["signal"].show_live(tone, f"{si_text(level, 'V', digits=3)}, running" if level else "listening")
 
     def _step_level(self) -> float | None:
-        return level_of(self.session.plan, self.session.step)
+        return level_of(self.session.plan, self.session.step, self.session.next_setup)
 
     def _renew_running(self) -> None:
         running, live = self.session.running, self.live.running

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from utter_calm.errors import UtterCalmError
+from utter_calm.errors import InputError, UtterCalmError
 from utter_calm.job.document import Cell, Claim
 from utter_calm.job.gain import gain_of
 from utter_calm.job.job import Job
 from utter_calm.job.run.prompt import Prompt
 from utter_calm.job.run.run import RunProgress
 from utter_calm.measure.level_effect import Effect
-from utter_calm.present.chain import level_view
+from utter_calm.present.chain import level_ruled_by, level_view
 from utter_calm.present.panel import PanelView
 from utter_calm.present.picture.search import search_view
 from utter_calm.quantities import plain_text, si_text
@@ -272,6 +272,8 @@ class Workspace(Screen):
             self.session.plan.rig.check_level(level_v)
             if self.live.running:
                 self._set_live_level(level_v)
+            elif ruled := level_ruled_by(self.session.plan, step, self.session.next_setup):
+                raise InputError(f"The level is {ruled}: change it there.", hint="Or give the step a level of its own (E).")
             elif step is not None and "level_v" in step.settings:
                 settings = type(step.typed_settings())(**{**step.settings, "level_v": float(f"{level_v:.4g}")})
                 self.session.edit_step(step, settings)

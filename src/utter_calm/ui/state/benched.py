@@ -9,7 +9,7 @@ from PySide6.QtCore import QObject
 
 from utter_calm.errors import UtterCalmError
 from utter_calm.job.bench import PICKUP_FACTOR, PLACE, UNIT_FACTOR, bench_name, place_words, wanted
-from utter_calm.job.document import LOAD, NOT_SET, Cell, Setup
+from utter_calm.job.document import LOAD, NO_SETUP, NOT_SET, Cell, Setup
 from utter_calm.job.job import Job
 from utter_calm.job.run.bench import Bench, bench_for, refuse_impossible
 from utter_calm.job.run.hands import instruction
@@ -130,6 +130,11 @@ class Benched(Chosen):
     def standing_load(self) -> Value | None:
         """The load that is switched on."""
         return self.bench.value(LOAD)
+
+    @property
+    def next_setup(self) -> Setup:
+        """The conditions under which the chosen cell would be taken."""
+        return next((c.setup for c in self.selected if c.role != FLOOR), NO_SETUP)
 
     @property
     def next_load(self) -> Value | None:
