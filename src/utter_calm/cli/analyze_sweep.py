@@ -88,7 +88,9 @@ def _write_csv(result: Result, path: Path) -> None:
     traces = [t for t in result.traces if t.name == "response"]
     header, columns = ["frequency_hz"], [traces[0].x]
     for trace in traces:
-        header += [f"gain_{trace.channel}", f"phase_rad_{trace.channel}"]
-        phase = trace.phase_rad if trace.phase_rad is not None else np.zeros_like(trace.magnitude)
-        columns += [np.interp(columns[0], trace.x, trace.magnitude), np.interp(columns[0], trace.x, phase)]
+        header.append(f"gain_{trace.channel}")
+        columns.append(np.interp(columns[0], trace.x, trace.magnitude))
+        if trace.phase_rad is not None:  # one that is withheld is no zero
+            header.append(f"phase_rad_{trace.channel}")
+            columns.append(np.interp(columns[0], trace.x, trace.phase_rad))
     write_text(path, csv_text(header, columns))
