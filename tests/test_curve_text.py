@@ -7,6 +7,9 @@ from tests.untimed import given, st
 from utter_calm.errors import FileError
 from utter_calm.formats.curve_text import read_curve
 from utter_calm.formats.tables import frequency_ohm_phase
+from utter_calm.job.document import NO_SETUP, Cell
+from utter_calm.job.imported import imported_take
+from utter_calm.measure.result import Trace
 
 ROWS = [(20.5, 6.25, 10.5), (200.25, 12.5, -30.25), (2000.75, 7.125, 45.5)]
 
@@ -96,3 +99,18 @@ def test_rubbish_is_read_or_refused(tmp_path_factory, data):
         return
     assert np.all(np.diff(curve.frequency_hz) > 0)
     assert np.isfinite(curve.value).all()
+
+
+def test_a_makers_curve_is_moved_by_what_both_passbands_differ_by(tmp_path):
+    """Its corners lie elsewhere: by the mean over all of both it lay 5 to 10 dB off."""
+    f = np.geomspace(20, 20_000, 300)
+    low = 1 / np.sqrt(1 + (80 / f) ** 8)
+    measured = Trace("response", 1, f, "Hz", 0.4 * low / np.sqrt(1 + (f / 15_000) ** 4), "Pa/V")
+    other = 88 + 20 * np.log10(1 / np.sqrt(1 + (35 / f) ** 8))
+    (tmp_path / "maker.frd").write_text("".join(f"{x} {y} 0\n" for x, y in zip(f, other, strict=True)))
+    take, said = imported_take(tmp_path / "maker.frd", Cell("u", "s", NO_SETUP), "response", measured, -1)
+    curve = take.result.trace("response")
+    middle = (f > 300) & (f < 5_000)
+    off = 20 * np.log10(np.interp(f, curve.x, curve.magnitude) / measured.magnitude)
+    assert abs(np.mean(off[middle])) < 0.3
+    assert "to the measured one's level" in said

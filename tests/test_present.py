@@ -29,6 +29,7 @@ from utter_calm.present.picture.draw import draw
 from utter_calm.present.picture.drawing import Frame, Text
 from utter_calm.present.picture.layout import spread_labels, straightened, thinned
 from utter_calm.present.picture.mapper import Mapper, whole_window
+from utter_calm.present.picture.over import over_something
 from utter_calm.present.picture.sketch import sketch_of
 from utter_calm.present.picture.typed import height_of, height_text
 from utter_calm.present.picture.view import CurveView, empty_plot
@@ -300,6 +301,36 @@ def test_one_level_rules_and_is_shown(measured):
     assert clips_from(measured, unit, load) == 20.0
     view = level_view(measured, unit, step, load, 1.9)
     assert " ".join(view.main.split()) == f"clips above {400 / load.value:.1f} W into {load.value:g} Ω"
+
+
+def test_a_unit_that_folds_back_draws_two_ways_and_no_zigzag():
+    drive = np.geomspace(0.1, 2.0, 40)
+    power = np.where(drive < 1, 100 * drive**2, 100 / drive**2)
+    traces = (Trace("thd_n", 1, drive, "V", drive / 10, "1"), Trace("power", 1, drive, "V", power, "W"))
+    spec = KINDS["level_series"].plots[0]
+    over = next(o for o in spec.over if o.trace == "power")
+    one = over_something(shown(made_take("level_series", traces))[0], spec, over)
+    up, back = (t for t in one.result.traces if t.name == "thd_n")
+    assert np.all(np.diff(up.x) >= 0)
+    assert np.all(np.diff(back.x) >= 0)
+    assert np.all(np.diff(up.magnitude) > 0)  # each way is smooth
+    assert np.all(np.diff(back.magnitude) < 0)
+    steady = (traces[0], replace(traces[1], magnitude=np.minimum(power[0] * np.arange(1, 41), 20 + 1e-3 * np.sin(drive * 90))))
+    one = over_something(shown(made_take("level_series", steady))[0], spec, over)
+    assert len([t for t in one.result.traces if t.name == "thd_n"]) == 1
+
+
+def test_a_division_that_was_typed_is_drawn_as_typed():
+    """1 dB was asked for, and every second line was drawn where words had no room."""
+    x = np.geomspace(20, 20_000, 50)
+    level = 10 ** (np.linspace(0, 30, 50) / 20)
+    view = plot_view(shown(made_take("response", (Trace("response", 1, x, "Hz", level, "1"),))), "response")
+    view = replace(view, y=replace(view.y, low=0.0, high=30.0, step=1.0))
+    drawn, _ = draw(view, 460, 240, LIGHT)
+    lines = [i.points for i in drawn.axes if hasattr(i, "stroke") and i.stroke == LIGHT.grid and len(i.points) == 2]
+    across = sorted({round(float(p[0, 1]), 2) for p in lines if p[0, 1] == p[1, 1]})
+    assert len(across) == 31
+    assert np.diff(across) == pytest.approx(np.diff(across)[0], abs=0.05)
 
 
 def test_a_tone_that_is_cut_off_at_its_tops_clips():

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import datetime as dt
+import math
 from pathlib import Path
 
 import numpy as np
@@ -15,6 +16,7 @@ from utter_calm.measure.result import Result, Trace
 from utter_calm.quantities import SPL_REFERENCE_PA
 
 SUFFIXES = (".frd", ".zma", ".txt", ".csv")
+_FAR_OFF = math.log(10 ** (6 / 20))
 _VOLTS, _SPL_DB = 2.83, 40.0
 _IMPEDANCE = "impedance"
 
@@ -32,7 +34,7 @@ def imported_take(path: Path, cell: Cell, kind: str, like: Trace, number: int, *
     number
         Of the take; below zero, for nothing of it is stored.
     aligned
-        Whether a response is moved to the measured one's mean over log f where both have values.
+        Whether a response is moved to the measured one's level: the middle of what they differ by within both passbands.
 
     Raises
     ------
@@ -61,7 +63,10 @@ def imported_take(path: Path, cell: Cell, kind: str, like: Trace, number: int, *
 
 
 def _moved(frequency_hz: np.ndarray, magnitude: np.ndarray, like: Trace) -> float:
-    """Factor that brings a curve to the mean of decibels of another, where both have values."""
+    """Factor that brings a curve to the level of another: the middle of what they differ by, where neither has fallen far off.
+
+    Beyond the corners two curves differ by whatever their corners do, which says nothing of the level.
+    """
     valid = like.valid or (float(like.x[0]), float(like.x[-1]))
     low, high = max(float(frequency_hz[0]), valid[0]), min(float(frequency_hz[-1]), valid[1])
     if not high > low:
@@ -69,4 +74,5 @@ def _moved(frequency_hz: np.ndarray, magnitude: np.ndarray, like: Trace) -> floa
     log = np.linspace(np.log(low), np.log(high), 400)
     own = np.interp(log, np.log(frequency_hz), np.log(np.maximum(magnitude, 1e-300)))
     other = np.interp(log, np.log(like.x), np.log(np.maximum(like.magnitude, 1e-300)))
-    return float(np.exp(np.mean(other - own)))
+    loud = np.logical_and(*(level > np.median(np.sort(level)[len(level) // 2 :]) - _FAR_OFF for level in (own, other)))
+    return float(np.exp(np.median((other - own)[loud] if np.any(loud) else other - own)))

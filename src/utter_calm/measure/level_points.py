@@ -41,6 +41,11 @@ def add_level_series(out: ResultBuilder, points: Points, capture: Capture, chann
     add("output", points.level, unit)
     if capture.load_ohm is not None and unit == "V":
         add("power", points.level**2 / capture.load_ohm, "W")
+        most = int(np.argmax(points.level))
+        power = float(points.level[most]) ** 2 / capture.load_ohm
+        spread = math.hypot(2 * capture.u_level(channel), 2 * float(points.u_level[most] / points.level[most]), capture.u_load)
+        out.add("power_most", channel, power, "W", power * spread)
+        out.add("thd_n_at_most", channel, float(points.thd_n[most]), "1", float(points.u_thd_n[most]))
     if capture.rig is not None and drive_known:
         add("drive_fs", drive / capture.rig.output_full_scale_v, "FS")
     if drive_known:

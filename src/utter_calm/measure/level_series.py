@@ -48,6 +48,9 @@ class LevelSeries(StepKind[LevelSeriesSettings]):
         better="high"),
         "voltage_at_#_percent": Declared("voltage at {} %", "small_level", f"Output at a THD+N (or THD) of {{}} %: {_PERCENT}.",
         better="high"),
+        "power_most": Declared("most power", "power", "The most that came into the load at any level, however distorted; a unit "
+                               "that folds back gives less when it is driven further."),
+        "thd_n_at_most": Declared("THD+N at most power", "distortion", "THD+N where the most power came into the load."),
         "clipping_onset": Declared("clipping begins", "small_level",
         "Output from which THD+N at least doubles along a slope steeper "
                                      "than the third power of the level: no curvature of low order rises so.", better="high"),

@@ -98,9 +98,11 @@ def _grid(mapper: Mapper, palette: Palette, style: Style) -> list[Item]:
     )
     room = (2 if view.y.percent else 1) * (style.letters + 2)
     last = -math.inf
-    for value, text in reversed(_sparse(heights, mapper, room)):
+    worded = _sparse(heights, mapper, room)
+    # a division that somebody typed is drawn as it is, whether or not there is room for its words
+    out += [_across(frame, float(mapper.y(value)), palette.grid) for value, _ in (heights if view.y.step else worded)]
+    for value, text in reversed(worded):
         at = float(mapper.y(value))
-        out.append(_across(frame, at, palette.grid))
         at = min(at, frame.bottom - 12 * unit) if view.y.percent else at  # two lines: the lower one must not meet the x axis
         if abs(at - last) < room:
             continue

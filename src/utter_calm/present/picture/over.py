@@ -6,12 +6,15 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 import numpy as np
+import numpy.typing as npt
 
 from utter_calm.job.facts import Shown
 from utter_calm.measure.pictures import Over, PlotSpec
 from utter_calm.measure.result import FloatArray, Trace
 
 _POWER = "power"
+_FEW, _CLEARLY = 2, 1.02
+"""Of so few points, or of so little less, no way back is made: the last ones of a unit that clips are equal but for noise."""
 
 
 def usable_overs(spec: PlotSpec, shown: Sequence[Shown]) -> list[Over]:
@@ -39,12 +42,26 @@ def over_something(one: Shown, spec: PlotSpec, over: Over, *, load_ohm: float | 
         x = _along(one, trace, over, load_ohm)
         if x is None:
             continue
-        order = np.argsort(x, kind="stable")
-        spread = None if trace.uncertainty is None else trace.uncertainty[order]
-        phase = None if trace.phase_rad is None else trace.phase_rad[order]
-        height = trace.magnitude[order]
-        traces.append(replace(trace, x=x[order], magnitude=height, phase_rad=phase, uncertainty=spread, valid=None))
+        traces += [_part(trace, x, part) for part in _there_and_back(x)]
     return replace(one, result=replace(one.result, traces=tuple(traces)))
+
+
+def _there_and_back(x: FloatArray) -> list[npt.NDArray[np.int64]]:
+    """Places of the way up to the most, and of the way back where there is one, each in rising order.
+
+    A unit that folds back gives less for more: sorted in one, two branches would make a zigzag.
+    """
+    most = int(np.argmax(x))
+    up, back = np.arange(most + 1), np.arange(most, len(x))
+    if len(back) <= _FEW or x[most] < _CLEARLY * x[-1]:
+        return [np.argsort(x, kind="stable")]
+    return [some[np.argsort(x[some], kind="stable")] for some in (up, back)]
+
+
+def _part(trace: Trace, x: FloatArray, places: npt.NDArray[np.int64]) -> Trace:
+    spread = None if trace.uncertainty is None else trace.uncertainty[places]
+    phase = None if trace.phase_rad is None else trace.phase_rad[places]
+    return replace(trace, x=x[places], magnitude=trace.magnitude[places], phase_rad=phase, uncertainty=spread, valid=None)
 
 
 def _along(one: Shown, trace: Trace, over: Over, load_ohm: float | None) -> FloatArray | None:

@@ -199,7 +199,10 @@ class MainWindow(JobFiles):
         if self.workspace is not None:
             brought = self.workspace.session.bring(path)
             self.workspace.show_place("takes")
-            self.workspace.tell(f"{len(brought)} takes of {path.stem} stand among the takes now; choose them together with ours.")
+            kinds = {take.kind for take in self.workspace.session.shown_takes()}
+            alike = [take for take in brought if take.kind in kinds]
+            fits = f", {len(alike)} of them of the kind that is shown" if kinds and len(alike) != len(brought) else ""
+            self.workspace.tell(f"{len(brought)} takes of {path.stem} were brought{fits}: choose them together with ours.")
 
     def choose_readings(self) -> None:
         """Ask for a name and write all readings of all newest takes."""
