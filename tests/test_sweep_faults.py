@@ -12,7 +12,7 @@ from utter_calm.analysis.sweep import analyze_sweep
 from utter_calm.analysis.sweep_faults import NO_FAULTS
 from utter_calm.analysis.sweep_places import displaced
 from utter_calm.cli import run
-from utter_calm.errors import NoSignal
+from utter_calm.errors import InputError, NoSignal
 from utter_calm.measure.kinds import KINDS
 from utter_calm.signals.sweep import Sweep
 from utter_calm.standins.base import Bench
@@ -315,6 +315,26 @@ def test_numbers_that_are_none_in_one_channel_do_not_forbid_the_other(tmp_path, 
     assert "Channel 2 holds values that are not numbers" in next(
         t["text"] for t in found["trust"] if t["code"] == "channel_unusable"
     )
+
+
+def test_each_channel_is_called_by_its_own_number(tmp_path, capsys):
+    """Finished sentences were changed afterwards; now a channel keeps its number from the first."""
+    t = np.arange(RATE) / RATE
+    x = 0.5 * np.sin(2 * np.pi * 997 * t)
+    loud = np.clip(2.5 * x, -1, 1)
+    soundfile.write(tmp_path / "x.wav", np.stack([x, loud, np.zeros(RATE)], axis=1), RATE, "FLOAT")
+    found = told(capsys, "tone", tmp_path / "x.wav")
+    by_code = {t["code"]: t["text"] for t in found["trust"]}
+    assert by_code["overload"].startswith("Channel 2 touched full scale")
+    assert by_code["channel_unusable"].startswith("Channel 3 ")
+    assert {r["channel"] for r in found["readings"] if r["name"] == "level"} == {1, 2}
+    capture = volts_capture(np.stack([x, loud], axis=1), RATE, 1.0)
+    second = capture.only(2)
+    assert second.numbers == (2,)
+    assert second.channel(2) == pytest.approx(loud)
+    assert second.only(2).signal() == pytest.approx(capture.signal(2))
+    with pytest.raises(InputError, match="no channel 1"):
+        second.channel(1)
 
 
 @pytest.mark.parametrize(("factor", "words"), [(1e29, "which no converter gives"), (1e-38, "which no converter gives")])

@@ -103,8 +103,8 @@ def acoustic(
 def heard(one: Capture, played: Played, divisor: Correction | None) -> tuple[ResultBuilder, Together, Loudspeaker, float]:
     """Analyse one channel, its doubts said; the skew, which was taken out."""
     out = ResultBuilder()
-    _, trust = usable_part(one, 1)
-    samples = one.channel(1)
+    _, trust = usable_part(one, one.first)
+    samples = one.channel(one.first)
     if divisor is not None:
         samples = divided_out(samples, one.rate_hz, divisor)
     common = together(samples, one.rate_hz, played)
@@ -113,7 +113,7 @@ def heard(one: Capture, played: Played, divisor: Correction | None) -> tuple[Res
         found, skew = analyze_loudspeaker(common.recorded, *played_by, top_hz=common.top_hz), common.skew
     else:
         found, skew = analyze_in_time(common.recorded, *played_by, common.top_hz)
-    out.trust.extend(heard_trust(trust, found.sweep, 1, common.sweep, common.rate_hz))
+    out.trust.extend(heard_trust(trust, found.sweep, one.first, common.sweep, common.rate_hz))
     missing = common.ends_early_s + found.delay_s
     if missing > 0:
         text = f"The recording ends {missing:.2f} s before the stimulus does: its top is missing."

@@ -36,9 +36,9 @@ def noise(recording: Recording, *, reference_volts: float) -> None:
 
     def one_channel(one: Capture) -> Result:
         # quiet records move: only what is certain is said, and nothing is cut away
-        _, trust = usable_part(one, 1)
+        _, trust = usable_part(one, one.first)
         out = ResultBuilder(trust=[t for t in trust if t.code in ("overload", "dropout")])
-        ready = prepare_noise(one.signal(1), one, 1, full_scale=full_scale, under_tone=False, look_for_tone=True)
+        ready = prepare_noise(one.signal(), one, one.first, full_scale=full_scale, under_tone=False, look_for_tone=True)
         add_noise(out, ready, hear_noise(ready, recording.band), reference_v=reference_volts or full_scale_v or 0.0)
         return out.build()
 
@@ -54,8 +54,8 @@ def multitone(recording: Recording) -> None:
         out, samples = start(one)
         tones = on_grid(find_tones(samples, one.rate_hz), one.rate_hz) if expected is None else expected
         found = analyze_multitone(samples * one.scale(), one.rate_hz, tones, band_hz=recording.band, own_clock=True)
-        out.trust.extend(steady_trust(steadiness(samples, one.rate_hz, found.frequency_hz), 1))
-        add_multitone(out, replace(found, clock_skew=None), one, 1, spectrum=line_trace(found.spectrum, 1, one.unit()))
+        out.trust.extend(steady_trust(steadiness(samples, one.rate_hz, found.frequency_hz), one.first))
+        add_multitone(out, replace(found, clock_skew=None), one, one.first, spectrum=line_trace(found.spectrum, one.first, one.unit()))
         add_skew(out, grid_skew(found.frequency_hz, one.rate_hz) if expected is None else found.clock_skew)
         return out.build()
 
@@ -70,8 +70,8 @@ def imd(recording: Recording) -> None:
     def one_channel(one: Capture) -> Result:
         out, samples = start(one)
         found = analyze_intermodulation(samples * one.scale(), one.rate_hz)
-        out.trust.extend(steady_trust(steadiness(samples, one.rate_hz, _two_tones(found)), 1))
-        add_intermodulation(out, found, one, 1)
+        out.trust.extend(steady_trust(steadiness(samples, one.rate_hz, _two_tones(found)), one.first))
+        add_intermodulation(out, found, one, one.first)
         for name, value in (("low_tone", found.f1_hz), ("high_tone", found.f2_hz)):
             out.add(name, 1, value, "Hz")
         add_skew(out, found.clock_skew if expected is None else common_skew(_two_tones(found), expected))
@@ -91,8 +91,8 @@ def edges(recording: Recording) -> None:
         scale = one.scale() if one.unit() == "V" else 1.0
         found = analyze_edges(samples * scale, one.rate_hz)
         odd = np.asarray(np.arange(1, 10, 2) * found.frequency_hz, dtype=np.float64)
-        out.trust.extend(steady_trust(steadiness(samples, one.rate_hz, odd[odd < one.rate_hz / 2.2]), 1))
-        add_edges(out, found, one, 1)
+        out.trust.extend(steady_trust(steadiness(samples, one.rate_hz, odd[odd < one.rate_hz / 2.2]), one.first))
+        add_edges(out, found, one, one.first)
         out.add("fundamental_frequency", 1, found.frequency_hz, "Hz")
         if expected is not None:
             add_skew(out, common_skew(np.array([found.frequency_hz]), expected))

@@ -138,7 +138,7 @@ def start(one: Capture, *, flat: bool = False) -> tuple[ResultBuilder, FloatArra
 
     A ``flat`` signal stands still by itself: that is no dropout.
     """
-    samples, trust = usable_part(one, 1, across_holes=flat)
+    samples, trust = usable_part(one, one.first, across_holes=flat)
     return ResultBuilder(trust=[t for t in trust if not (flat and t.code == "dropout")]), samples
 
 

@@ -44,9 +44,9 @@ def sweep(response: Path, stimulus: Path, channel: int | None, csv_path: Path | 
 
     def one_channel(one: Capture) -> Result:
         out = ResultBuilder()
-        _, trust = usable_part(one, 1)
+        _, trust = usable_part(one, one.first)
         # a recording at another rate is brought to that of the stimulus first, and what has marks to its clock
-        common = together(one.channel(1), rate, whole)
+        common = together(one.channel(one.first), rate, whole)
         source, law = common.stimulus, common.sweep
         if common.skew is None:
             clocked = analyze_skewed(common.recorded, source, law, played_rate)
@@ -54,7 +54,7 @@ def sweep(response: Path, stimulus: Path, channel: int | None, csv_path: Path | 
             marked = analyze_sweep(common.recorded, source, law, played_rate)
             clocked = SkewedSweep(marked, common.skew, 2 * common.u_skew, phase_holds=True)
         found = clocked.found
-        out.trust.extend(heard_trust(trust, found, 1, law, played_rate))
+        out.trust.extend(heard_trust(trust, found, one.first, law, played_rate))
         add_skew(out, clocked.skew, clocked.doubt, leans=" It was taken out.")
         if not clocked.phase_holds:
             text = "Whether the recorder's clock is the player's cannot be told, and it seems not: phase and delay are withheld."

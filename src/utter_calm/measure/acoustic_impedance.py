@@ -62,7 +62,7 @@ class HeardImpedance:
 
 def heard_current(capture: Capture) -> Capture | None:
     """The channel that hears the current, by itself; None where the rig has none."""
-    return next((capture.only(n) for n, c in enumerate(capture.channels, start=1) if c.role == CURRENT), None)
+    return next((capture.only(n) for n, c in enumerate(capture.channels, start=capture.first) if c.role == CURRENT), None)
 
 
 def soon(capture: Capture, sweep: Sweep) -> Capture:

@@ -29,16 +29,21 @@ def by_channel(capture: Capture, numbers: Sequence[int], measure: Callable[[Capt
             found = measure(capture.only(number))
         except UtterCalmError as problem:
             failures.append(problem)
-            if isinstance(problem, NoSignal) and capture.channels[number - 1].role == CURRENT:
+            if isinstance(problem, NoSignal) and capture.of(number).role == CURRENT:
                 out.trust.append(Trust("no_current", _NO_CURRENT.format(number), grave=False))
             else:
-                out.trust.append(Trust("channel_unusable", f"Channel {number}: {str(problem).replace('Channel 1', 'It')}"))
+                out.trust.append(_unusable(number, problem))
             continue
         out.readings += [replace(r, channel=number if r.channel else 0) for r in found.readings]
         add_spans(out, number, found.trust)
         out.traces += [replace(t, channel=number) for t in found.traces]
         out.surfaces += [replace(s, channel=number) for s in found.surfaces]
-        out.trust += [replace(t, text=t.text.replace("hannel 1", f"hannel {number}"), channel=number) for t in found.trust]
+        out.trust += [replace(t, channel=number) for t in found.trust]
     if failures and not out.readings:
         raise failures[0]
     return out.build()
+
+
+def _unusable(number: int, problem: UtterCalmError) -> Trust:
+    said = str(problem)
+    return Trust("channel_unusable", said if f"hannel {number}" in said else f"Channel {number}: {said}", channel=number)

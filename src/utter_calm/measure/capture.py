@@ -77,6 +77,8 @@ class Capture:
         What is to be said of whatever is read off it, because of how it was recorded.
     coming
         Gives what its kind began to compute of it while it was still heard; None where that is to be computed yet.
+    first
+        Number of its first channel: one of several that is a capture of its own keeps its number.
     """
 
     samples: FloatArray
@@ -95,6 +97,7 @@ class Capture:
     skew: float = 0.0
     said: tuple[Trust, ...] = ()
     coming: Callable[[], Any] | None = None
+    first: int = 1
 
     def __post_init__(self) -> None:
         samples = np.asarray(self.samples, dtype=np.float64)
@@ -126,30 +129,34 @@ class Capture:
 
     @property
     def numbers(self) -> tuple[int, ...]:
-        """Columns, counted from 1, that hold what comes from the unit: all but those that only loop back what is played."""
-        heard = tuple(n for n, c in enumerate(self.channels, start=1) if c.role not in (LOOPBACK, DRIVE))
-        return heard or tuple(range(1, self.count + 1))
+        """Channels, by their numbers, that hold what comes from the unit: all but those that only loop back what is played."""
+        heard = tuple(n for n, c in enumerate(self.channels, start=self.first) if c.role not in (LOOPBACK, DRIVE))
+        return heard or tuple(range(self.first, self.first + self.count))
 
     @property
     def duration_s(self) -> float:
         """Length in seconds."""
         return len(self.samples) / self.rate_hz
 
-    def unit(self, number: int = 1) -> str:
+    def of(self, number: int | None = None) -> Channel:
+        """A channel by its number, what is known of it; the first when left out."""
+        return self.channels[0 if number is None else number - self.first]
+
+    def unit(self, number: int | None = None) -> str:
         """Unit of a channel's levels: V, A or Pa where they are known, else FS (a full-scale sine is 1)."""
-        return self.channels[number - 1].unit
+        return self.of(number).unit
 
-    def scale(self, number: int = 1) -> float:
+    def scale(self, number: int | None = None) -> float:
         """Factor from a channel's samples to instantaneous values whose r.m.s. is in its unit."""
-        return self.channels[number - 1].scale
+        return self.of(number).scale
 
-    def u_level(self, number: int = 1) -> float:
+    def u_level(self, number: int | None = None) -> float:
         """Relative standard uncertainty of a channel's levels from its calibration; 0 where none is stated."""
-        return self.channels[number - 1].u_level
+        return self.of(number).u_level
 
-    def u_flatness(self, number: int = 1) -> float:
+    def u_flatness(self, number: int | None = None) -> float:
         """Relative standard uncertainty of one frequency against another on a channel; 0 where none is stated."""
-        return self.channels[number - 1].u_flatness
+        return self.of(number).u_flatness
 
     @property
     def u_load(self) -> float:
@@ -161,38 +168,39 @@ class Capture:
         return replace(self, samples=self.samples[part.start : part.stop], parts=(part,), coming=None)
 
     def only(self, number: int) -> Capture:
-        """Give one channel as a capture of its own, as its channel 1."""
+        """Give one channel as a capture of its own, under its own number."""
+        place = number - self.first
         return replace(
-            self, samples=self.channel(number)[:, None], channels=(self.channels[number - 1],),
-            overload=self.overload[number - 1 : number], coming=None,
+            self, samples=self.channel(number)[:, None], channels=(self.of(number),), overload=self.overload[place : place + 1],
+            coming=None, first=number,
         )  # fmt: skip
 
     def channel(self, number: int) -> FloatArray:
-        """(n,) samples of a channel, counted from 1.
+        """(n,) samples of a channel, by its number.
 
         Raises
         ------
         InputError
             There is no such channel.
         """
-        if not 1 <= number <= self.count:
+        if not self.first <= number < self.first + self.count:
             have = "one channel" if self.count == 1 else f"{self.count} channels"
             raise InputError(f"There is no channel {number}; the recording has {have}.", hint="Choose one of those.")
-        if (problem := _unusable(self.samples[:, number - 1])) is not None:
+        if (problem := _unusable(self.samples[:, number - self.first])) is not None:
             raise InputError(f"Channel {number} {problem}.", hint="Export it again from its source, or choose another channel.")
-        return self.samples[:, number - 1]
+        return self.samples[:, number - self.first]
 
-    def signal(self, which: int | str = 1) -> FloatArray:
-        """(n,) physical values of a channel, by its number or by its role: V, A or Pa, its response divided out.
+    def signal(self, which: int | str | None = None) -> FloatArray:
+        """(n,) physical values of a channel, by its number or by its role, or of the first: V, A or Pa, its response divided out.
 
         Raises
         ------
         InputError
             There is no such channel, or no channel of that role.
         """
-        number = which if isinstance(which, int) else self.with_role(which)
+        number = self.first if which is None else which if isinstance(which, int) else self.with_role(which)
         values = self.channel(number) * self.scale(number)
-        correction = self.channels[number - 1].correction
+        correction = self.of(number).correction
         return values if correction is None else divided_out(values, self.rate_hz, correction)
 
     def with_role(self, role: str) -> int:
@@ -203,7 +211,7 @@ class Capture:
         InputError
             There is none.
         """
-        for number, channel in enumerate(self.channels, start=1):
+        for number, channel in enumerate(self.channels, start=self.first):
             if channel.role == role:
                 return number
         raise InputError(f"No channel of the recording is a {role} channel.", hint="Give one of the rig's inputs that role.")

@@ -23,7 +23,7 @@ def marked(result: Result, capture: Capture, declared: Callable[[str], Declared]
     if capture.said:
         result = replace(result, trust=(*result.trust, *capture.said))
     loud = {t.channel for t in result.trust if t.code == "overload"}
-    known = {n: c.frequency_hz for n, c in ((k, capture.channels[k - 1].correction) for k in capture.numbers) if c is not None}
+    known = {n: c.frequency_hz for n, c in ((k, capture.of(k).correction) for k in capture.numbers) if c is not None}
     if not loud and not known:
         return result
 

@@ -149,7 +149,7 @@ def _fitted(settings: FirstLookSettings, capture: Capture, channel: int) -> _Fit
 
 
 def _compare_drive(settings: FirstLookSettings, capture: Capture, channel: int, tone: ToneAnalysis, out: ResultBuilder) -> None:
-    if capture.drive_known and capture.channels[channel - 1].role == VOLTAGE and capture.unit(channel) == "V":
+    if capture.drive_known and capture.of(channel).role == VOLTAGE and capture.unit(channel) == "V":
         gain = tone.level / settings.level_v
         u_rel = math.hypot(tone.u_level / tone.level, capture.u_level(channel))
         out.add("gain", channel, gain, "1", gain * u_rel)

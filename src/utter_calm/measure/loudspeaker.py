@@ -256,7 +256,7 @@ def _fade_in_s(settings: LoudspeakerSettings) -> float:
 
 
 def _microphone(capture: Capture) -> int:
-    for number, channel in enumerate(capture.channels, start=1):
+    for number, channel in enumerate(capture.channels, start=capture.first):
         if channel.role == MICROPHONE:
             return number
     raise MeasurementError("The rig has no microphone.", hint="Give one of its inputs the role “microphone”.")

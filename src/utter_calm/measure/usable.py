@@ -50,7 +50,7 @@ def usable_span(capture: Capture, number: int, *, across_holes: bool = False) ->
     faults = find_faults(samples)
     rate = capture.rate_hz
     trust = []
-    if faults.clipped_samples or (len(capture.overload) >= number and capture.overload[number - 1]):
+    if faults.clipped_samples or any(capture.overload[number - capture.first :][:1]):
         first, stop = faults.clipped_span
         count, spans = "", tuple[tuple[float, float], ...]()
         if faults.clipped_samples:
@@ -64,8 +64,8 @@ def usable_span(capture: Capture, number: int, *, across_holes: bool = False) ->
         trust.append(Trust("interrupted", _late_text(capture.interruptions), grave=False))
     if capture.answered_s is not None:
         trust.append(Trust("answered_late", _answered_text(capture.answered_s, capture.skew), grave=False))
-    if len(capture.channels) >= number and capture.channels[number - 1].aged:
-        trust.append(Trust("channel_calibration_old", _old_text(capture.channels[number - 1]), grave=False))
+    if capture.of(number).aged:
+        trust.append(Trust("channel_calibration_old", _old_text(capture.of(number)), grave=False))
     cut = False
     if faults.holes:
         start, stop = faults.whole
