@@ -8,6 +8,7 @@ import pytest
 import soundfile
 from scipy.signal import butter, sosfilt
 
+from tests.conftest import volts_capture
 from utter_calm.analysis.sweep import analyze_sweep
 from utter_calm.analysis.sweep_faults import NO_FAULTS
 from utter_calm.analysis.sweep_places import displaced

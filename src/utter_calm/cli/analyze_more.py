@@ -55,7 +55,8 @@ def multitone(recording: Recording) -> None:
         tones = on_grid(find_tones(samples, one.rate_hz), one.rate_hz) if expected is None else expected
         found = analyze_multitone(samples * one.scale(), one.rate_hz, tones, band_hz=recording.band, own_clock=True)
         out.trust.extend(steady_trust(steadiness(samples, one.rate_hz, found.frequency_hz), one.first))
-        add_multitone(out, replace(found, clock_skew=None), one, one.first, spectrum=line_trace(found.spectrum, one.first, one.unit()))
+        spectrum = line_trace(found.spectrum, one.first, one.unit())
+        add_multitone(out, replace(found, clock_skew=None), one, one.first, spectrum=spectrum)
         add_skew(out, grid_skew(found.frequency_hz, one.rate_hz) if expected is None else found.clock_skew)
         return out.build()
 
