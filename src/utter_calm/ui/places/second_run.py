@@ -83,12 +83,6 @@ class SecondRun(QFrame):
         self.amount.textEdited.connect(lambda _text: self._understand())
         self.amount.returnPressed.connect(self.take)
         line.addWidget(self.amount)
-        self.across = text_line("", "Effective diameter, mid-surround")
-        self.across.setPlaceholderText("diameter, mid-surround: 130 mm")
-        self.across.textEdited.connect(lambda _text: self._understand())
-        self.across.returnPressed.connect(self.take)
-        self.across.editingFinished.connect(self._take_diameter)
-        line.addWidget(self.across)
         self.understood = plain_label()
         self.understood.setProperty("role", "soft")
         line.addWidget(self.understood)
@@ -97,6 +91,19 @@ class SecondRun(QFrame):
         self.button.setProperty("role", "primary")
         self.button.clicked.connect(self.take)
         line.addWidget(self.button)
+        below = QHBoxLayout()
+        column.addLayout(below)
+        self.across_label = plain_label("Diameter, mid-surround")
+        self.across_label.setProperty("role", "soft")
+        below.addWidget(self.across_label)
+        self.across = text_line("", "Effective diameter, mid-surround")
+        self.across.setPlaceholderText("130 mm")
+        self.across.setMaximumWidth(110)
+        self.across.textEdited.connect(lambda _text: self._understand())
+        self.across.returnPressed.connect(self.take)
+        self.across.editingFinished.connect(self._take_diameter)
+        below.addWidget(self.across)
+        below.addStretch()
         self._next: NextRun | None = None
         self._step: Step | None = None
 
@@ -109,7 +116,7 @@ class SecondRun(QFrame):
         self.sketch.update()
         self.text.setText(coming.text)
         asks = _ASKS.get(coming.state) if coming.stage == SECOND else None
-        for widget in (self.label, self.amount, self.across, self.understood):
+        for widget in (self.label, self.amount, self.across_label, self.across, self.understood):
             widget.setVisible(asks is not None)
         settings = step.typed_settings()
         fields = self.amount, self.across
