@@ -4,6 +4,7 @@ Each of these was once put wrong on purpose, and no test noticed.
 """
 
 import csv
+import json
 import math
 
 import numpy as np
@@ -66,6 +67,25 @@ def test_the_phase_that_analyze_sweep_writes_is_that_of_the_unit(tmp_path, capsy
     f, gain, phase = (np.array([float(row[name]) for row in rows]) for name in ("frequency_hz", "gain_1", "phase_rad_1"))
     assert np.interp(300.0, f, phase) == pytest.approx(math.pi / 4, abs=0.01)
     assert np.interp(300.0, f, gain) == pytest.approx(0.5**0.5, rel=1e-3)
+
+
+@pytest.mark.parametrize("start_hz", [2.0, 20.0])
+def test_the_fade_of_a_sweep_is_no_silence(tmp_path, capsys, start_hz):
+    """60 dB were told as 45.5; and what answers at once does not answer early."""
+    played = np.concatenate(
+        [np.zeros(24_000), Sweep(start_hz, 20_000.0, 4.0).samples(RATE, fade_in_s=0.3, fade_out_s=5e-3), np.zeros(24_000)]
+    )
+    heard = 0.5 * played
+    noise = 1e-3 * np.sqrt(np.mean(heard[24_000:-24_000] ** 2))
+    heard = heard + np.random.default_rng(1).normal(0, noise, len(heard))
+    for name, record in (("s", played), ("h", heard)):
+        soundfile.write(tmp_path / f"{name}.wav", record, RATE, "DOUBLE")
+    files = [str(tmp_path / name) for name in ("h.wav", "s.wav")]
+    assert run(["analyze", "sweep", files[0], "--stimulus", files[1], "--json"]) == 0
+    told = json.loads(capsys.readouterr().out)
+    snr = next(r["value"] for r in told["readings"] if r["name"] == "snr")
+    assert 20 * math.log10(snr) == pytest.approx(60, abs=0.3)
+    assert told["trust"] == []
 
 
 def test_decibels_are_uncertain_by_all_of_it():

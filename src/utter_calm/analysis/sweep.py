@@ -181,7 +181,7 @@ def analyze_linear(
         valid_hz=(found.low_hz, min(found.high_hz, cut_hz)),
         orders=(),
         u_disturbed=doubted,
-        snr=recording_snr(response, found, sweep),
+        snr=recording_snr(response, stimulus, found),
         hum=whole.hum,
         cut_hz=cut_hz,
         disturbed=None if faults.lost or faults.repeated else _disturbed(grid, np.abs(gain), doubted),

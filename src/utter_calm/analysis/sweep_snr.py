@@ -9,9 +9,9 @@ import numpy as np
 from utter_calm.analysis.deconvolution import Deconvolved
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.transforms import rfft
-from utter_calm.signals.sweep import Sweep
 
 _COMES_EARLY_S, _STILL_RINGS_S, _LEAST_QUIET_S = 2e-3, 0.1, 0.02
+_SILENT = 1e-3
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,16 +22,17 @@ class SweepSnr:
     u: float
 
 
-def recording_snr(response: FloatArray, found: Deconvolved, sweep: Sweep) -> SweepSnr | None:
-    """Read it off a recording (n,) that deconvolves to ``found``; None where there is hardly any silence in it, or no noise.
+def recording_snr(response: FloatArray, stimulus: FloatArray, found: Deconvolved) -> SweepSnr | None:
+    """Read it off a recording (n,) of a stimulus (k,); None where there is hardly any silence in it, or no noise.
 
     Noise slower than that silence lasts is hardly in it.
 
     The power of a line of noise has the standard deviation of its mean (Welch 1967): a silence of few lines tells less.
     """
     rate_hz = found.rate_hz
-    begins = int((sweep.onset_s + found.delay_s) * rate_hz)
-    ends = int((sweep.onset_s + found.delay_s + sweep.duration_s) * rate_hz)
+    # where the stimulus sounds, its fades among it: the law of a sweep may begin where it is loud
+    sounds = np.flatnonzero(np.abs(stimulus) > _SILENT * np.max(np.abs(stimulus)))
+    begins, ends = (int(place + found.delay_s * rate_hz) for place in (sounds[0], sounds[-1]))
     early, late = int(_COMES_EARLY_S * rate_hz), int(_STILL_RINGS_S * rate_hz)
     quiet = np.concatenate([response[: max(0, begins - early)], response[ends + late :]])
     if len(quiet) < _LEAST_QUIET_S * rate_hz or not np.any(quiet != quiet[0]):

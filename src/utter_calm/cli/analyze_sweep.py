@@ -28,6 +28,9 @@ from utter_calm.measure.result import Result, ResultBuilder, Trust
 from utter_calm.measure.sweep_trust import heard_trust
 from utter_calm.measure.usable import usable_part
 
+_AT_ONCE_S = 1e-6
+"""What answers at once is found to some thousandths of a sample."""
+
 
 @click.command()
 @click.argument("response", type=FILE)
@@ -64,7 +67,7 @@ def sweep(response: Path, stimulus: Path, channel: int | None, csv_path: Path | 
             text = f"The response ends {missing:.2f} s before the sweep does: its top is missing."
             out.trust.append(Trust("truncated", text))
         delay = common.delay_s(found.delay_s, clocked.skew or 0.0) if whole.marks is not None else found.delay_s
-        if delay < 0:
+        if delay < -_AT_ONCE_S:
             out.trust.append(Trust("early_response", "The response comes before its stimulus: were the files cut?"))
         if found.snr is not None:
             out.add("snr", 1, found.snr.value, "1", found.snr.u)
