@@ -10,11 +10,13 @@ from tests.conftest import bench_of
 from utter_calm.errors import InputError, NoSignal
 from utter_calm.job.document.fresh import new_document
 from utter_calm.job.job import Job
+from utter_calm.job.lateness import lateness_of
 from utter_calm.job.run.bench import bench_for
 from utter_calm.job.run.prompt import Answer
 from utter_calm.job.run.run import RunHooks, run_cells
 from utter_calm.job.take import FLOOR
-from utter_calm.measure.late import play_late
+from utter_calm.measure.late import LONGEST_S, play_late
+from utter_calm.measure.level_effect import PASCAL, Effect, find_level
 from utter_calm.measure.loudspeaker import LoudspeakerSettings, LoudspeakerSweep
 from utter_calm.measure.response import Response, ResponseSettings
 from utter_calm.measure.take_step import play_step
@@ -92,9 +94,20 @@ def test_a_wireless_speaker_before_a_microphone_from_a_job(tmp_path):
         assert abs(late[0] - late[1]) > 1e-3  # new each time
         curves = [job.full(t).result.trace("response", 1) for t in takes]
         assert {t.code for t in job.with_floor(takes[0]).trust} >= {"answered_late"}
+        within = lateness_of(job, unit)
+        assert max(late) < within < 0.7
+        assert lateness_of(job, replace(unit, id="u9")) == LONGEST_S  # nobody knows
+        assert lateness_of(job, replace(unit, answers_late=False)) == 0.0
     wired = SimulatedDevice(rig)
     wired.set("unit", "audio-guide speaker")
     settings = LoudspeakerSettings(duration_s=1.0, level_v=1.0)
+    # a level is found by its effect through the link as on the wire: it was never steady
+    wanted = Effect(PASCAL, 0.2, frequency_hz=1_000.0, start_v=0.05, limit_v=2.0)
+    linked = SimulatedDevice(rig)
+    linked.set("unit", "wireless speaker")
+    found = [find_level(wanted, one, rig, load_ohm=None, late_s=s) for one, s in ((linked, within), (wired, 0.0))]
+    assert all(one.reached for one in found)
+    assert found[0].level == pytest.approx(found[1].level, rel=0.06)
     direct = LoudspeakerSweep().analyze(settings, play_step(LoudspeakerSweep(), settings, wired, rig, load_ohm=None))
     curves.append(direct.trace("response", 1))
     at = np.geomspace(700, 12_000, 60)

@@ -109,9 +109,11 @@ class Effect:
 
 def find_level(
     effect: Effect, device: Device, rig: Rig, *, load_ohm: float | None, rating: Rating | None = None,
-    cancel: threading.Event | None = None, tried: Callable[[Found], None] | None = None,
+    cancel: threading.Event | None = None, tried: Callable[[Found], None] | None = None, late_s: float = 0.0,
 ) -> Found:  # fmt: skip
     """Search on a device; ``tried`` is called after every try with what is known so far.
+
+    ``late_s`` is how late the unit may answer.
 
     Raises
     ------
@@ -123,11 +125,11 @@ def find_level(
     effect.check(rig, load_ohm)
     effect = _within(effect, Gate(rig, device.info.outputs, _RATE_HZ, rating))
     player = Player(device, rig, _RATE_HZ, block_frames=8_192, load_ohm=load_ohm, probe_v=effect.start_v, rating=rating)
-    tone = SteppedTone(_RATE_HZ)
+    tone = SteppedTone(_RATE_HZ, late_s)
 
     def measure(level: float) -> tuple[float, float]:
         if effect.what == NOISE:
-            return heard_noise(player, level, effect.band_hz, effect.weighting, _RATE_HZ, effect.channel, cancel)
+            return heard_noise(player, level, effect.band_hz, effect.weighting, _RATE_HZ, effect.channel, cancel, late_s)
         steps = tone.point(effect.frequency_hz, level, max(0.06, 5 / effect.frequency_hz))
         try:
             passage = next(steps)

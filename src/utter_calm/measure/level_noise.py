@@ -27,14 +27,14 @@ def crest_of(band_hz: tuple[float, float], rate_hz: int) -> float:
 
 def heard_noise(
     player: Player, level_v: float, band_hz: tuple[float, float], weighting: str, rate_hz: int, channel: int,
-    cancel: threading.Event | None = None,
+    cancel: threading.Event | None = None, late_s: float = 0.0,
 ) -> tuple[float, float]:  # fmt: skip
     """Play noise of so many volts r.m.s.; give weighted Pa r.m.s. and its standard uncertainty.
 
     Two periods alike are heard after the room has filled: what they share is the noise, half of how they differ the room's own.
     """
     period = pink_noise(level_v, rate_hz, _PERIOD, low_hz=band_hz[0], high_hz=band_hz[1])
-    played = np.resize(period, (_PERIODS + 1) * _PERIOD)
+    played = np.resize(period, (_PERIODS + 1) * _PERIOD + round(late_s * rate_hz))  # until a late answer is there as well
     heard = player.play(Passage(with_ramps(played, _PERIOD // 8, _PERIOD // 16), {}), cancel).signal(channel)
     # the last sixteenth fades
     stop = len(heard) - _PERIOD // 16

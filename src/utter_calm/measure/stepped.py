@@ -22,10 +22,11 @@ ToneSteps = Generator[Passage, Capture, Capture]
 
 
 class SteppedTone:
-    """Plays one point after the other on a stream that never stops."""
+    """Plays one point after the other on a stream that never stops; what answers late is waited for after each change."""
 
-    def __init__(self, rate_hz: int) -> None:
+    def __init__(self, rate_hz: int, late_s: float = 0.0) -> None:
         self._rate = rate_hz
+        self._late = round(late_s * rate_hz)
         self._frequency = self._level = 0.0
         self._phase = 0.0
         self._point = -1
@@ -42,7 +43,8 @@ class SteppedTone:
         history: list[_Heard] = []
         while spent < max(_MOST_SETTLE_S, 4 * least) and not _has_settled(history):
             frames = round(length * self._rate)
-            heard = yield self._passage(frames, 0, tags, glide or (frequency_hz, level_v), glide=glide is not None)
+            waited = self._late if glide is not None else 0
+            heard = yield self._passage(frames + waited, 0, tags, glide or (frequency_hz, level_v), glide=glide is not None)
             glide = None
             history.append(_listen(heard.samples[-frames:], frequency_hz / self._rate))
             spent += length

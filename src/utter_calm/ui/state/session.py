@@ -14,6 +14,7 @@ from utter_calm.errors import UtterCalmError
 from utter_calm.job.bench import PICKUP_FACTOR
 from utter_calm.job.document import LOAD, Cell, JobDocument, Reference
 from utter_calm.job.job import Job
+from utter_calm.job.lateness import lateness_of
 from utter_calm.job.run.prompt import Answer, Prompt
 from utter_calm.job.take import TakeSummary
 from utter_calm.measure.beside import Helper
@@ -93,7 +94,7 @@ class JobSession(Soaking):
 
     def _search(self, effect: Effect) -> None:
         rig, device, load = self.plan.rig, self.bench.device, number_of(self.standing_load, "ohm")
-        rating = self.unit.rating
+        rating, late_s = self.unit.rating, lateness_of(self.job, self.unit)
         self._search_cancel = threading.Event()
         cancel = self._search_cancel
 
@@ -104,7 +105,7 @@ class JobSession(Soaking):
             self.tried.emit(effect, list(tries))
 
         def work() -> Found:
-            return find_level(effect, device, rig, load_ohm=load, rating=rating, cancel=cancel, tried=told)
+            return find_level(effect, device, rig, load_ohm=load, rating=rating, cancel=cancel, tried=told, late_s=late_s)
 
         computation = Computation(work, self)
         computation.done.connect(lambda found: self._level_found(effect, found, load))
