@@ -7,6 +7,8 @@ import subprocess
 import sys
 import textwrap
 import time
+import tracemalloc
+import zlib
 from dataclasses import fields
 
 import msgspec
@@ -351,3 +353,20 @@ def test_an_interrupted_run_is_remembered(measured):
     again.write_pending([])
     assert again.pending() == ()
     again.close()
+
+
+def test_a_long_capture_is_not_held_twice():
+    """1.6 MB of silence took 3.2 GB."""
+    count = 4_000_000
+    data = zlib.compress(bytes(8 * count))
+    tracemalloc.start()
+    try:
+        samples = decode(FLOAT64, data, count, 1)
+        most = tracemalloc.get_traced_memory()[1]
+    finally:
+        tracemalloc.stop()
+    assert samples.shape == (count, 1)
+    assert most < 1.3 * 8 * count
+    for wrong in (count - 1, count + 1):
+        with pytest.raises(FileError, match="damaged"):
+            decode(FLOAT64, data, wrong, 1)

@@ -22,6 +22,7 @@ FLOAT64 = "float64-zlib"
 _STEPS = 2.0**23
 _EFFORT = 0.5  # of the coder; more takes longer and saves nothing on noise
 _MOST_BYTES = 4_000_000_000
+_PIECE = 1 << 22
 Encoded = tuple[str, bytes]
 """An encoding's name, and the bytes."""
 _PATIENT = 10
@@ -94,8 +95,23 @@ def _unflac(data: bytes, frames: int, channels: int) -> npt.NDArray[np.int32]:
         return np.asarray(file.read(dtype="int32", always_2d=True))
 
 
+def _inflated(data: bytes, count: int) -> npt.NDArray[np.float64]:
+    """Unpack so many numbers piece by piece into their place: a long one is never held twice."""
+    out = np.empty(count, dtype="<f8")
+    place, at, packed = out.data.cast("B"), 0, zlib.decompressobj()
+    while data:
+        piece = packed.decompress(data, _PIECE)
+        if at + len(piece) > len(place):
+            raise ValueError("it holds more than was promised")
+        place[at : at + len(piece)] = piece
+        at, data = at + len(piece), packed.unconsumed_tail
+    if at != len(place):
+        raise ValueError("it holds less than was promised")
+    return out
+
+
 def decode(encoding: str, data: bytes, frames: int, channels: int) -> FloatArray:
-    """Give the samples (frames, channels) back.
+    """Give the samples (frames, channels) back, not to be written to.
 
     Raises
     ------
@@ -109,13 +125,13 @@ def decode(encoding: str, data: bytes, frames: int, channels: int) -> FloatArray
         if encoding == FLAC:
             samples = _unflac(data, frames, channels) / (_STEPS * 256)
         elif encoding == FLOAT64:
-            wanted = frames * channels * 8
-            raw = zlib.decompressobj().decompress(data, wanted + 1)
-            samples = np.frombuffer(raw, dtype="<f8").reshape(frames, channels)
+            samples = _inflated(data, frames * channels).reshape(frames, channels)
         else:
             raise damaged
     except (soundfile.LibsndfileError, zlib.error, ValueError, RuntimeError) as problem:
         raise damaged from problem
     if samples.shape != (frames, channels):
         raise damaged
-    return np.array(samples, dtype=np.float64)
+    out = np.asarray(samples, dtype=np.float64)  # the bytes as they are: what is long is not held twice
+    out.setflags(write=False)
+    return out
