@@ -8,6 +8,7 @@ from collections import OrderedDict
 from dataclasses import dataclass
 from typing import Self
 
+from utter_calm.analysis.ripple import without_ripple
 from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.tone import ToneAnalysis, analyze_tone
 from utter_calm.errors import NoSignal
@@ -73,6 +74,8 @@ def tone_at(capture: Capture, channel: int, near_hz: float, band: tuple[float, f
 
 def _measure(samples: FloatArray, rate_hz: float, near_hz: float, band: tuple[float, float]) -> PointTone | None:
     try:
-        return PointTone.of(analyze_tone(samples, rate_hz, band_hz=band, near_hz=near_hz))
+        # the record of a point is short: what is loud beside the band would be taken for harmonics
+        clear = without_ripple(samples, rate_hz, near_hz, band[1])
+        return PointTone.of(analyze_tone(clear, rate_hz, band_hz=band, near_hz=near_hz))
     except NoSignal:
         return None
