@@ -320,6 +320,16 @@ def test_a_unit_that_folds_back_draws_two_ways_and_no_zigzag():
     assert len([t for t in one.result.traces if t.name == "thd_n"]) == 1
 
 
+def test_each_channel_has_its_own_colour_where_nothing_else_needs_one():
+    """Two spectra stood in one hue."""
+    x = np.geomspace(20, 20_000, 50)
+    traces = tuple(Trace("spectrum", c, x, "Hz", np.full(50, 1e-3 * c), "V") for c in (1, 2))
+    one = plot_view(shown(made_take("first_look", traces)), "spectrum")
+    assert [c.hue for c in one.curves] == [0, 1]
+    two = plot_view(shown(made_take("first_look", traces), made_take("first_look", traces, number=2)), "spectrum")
+    assert [c.hue for c in two.curves] == [0, 0, 1, 1]  # takes are told apart first
+
+
 def test_a_division_that_was_typed_is_drawn_as_typed():
     """1 dB was asked for, and every second line was drawn where words had no room."""
     x = np.geomspace(20, 20_000, 50)

@@ -206,6 +206,8 @@ def _curves(
             if len(present) > 1 and not (several and trace.channel > 1):
                 words.append(f"ch {trace.channel}")
             hue = position if several and total == 1 else hues[index, trace.at]
+            if total == 1 and not several and len(hues) == 1:  # nothing else needs a colour: each channel has its own
+                hue = sorted(present).index(trace.channel)
             focus = index == total - 1 and not (several and position > 1) and not (spec.dense and trace.channel > 1)
             out.append(_curve(spec, look, drawn, ", ".join(words), hue, focus=focus))
     return out
