@@ -161,7 +161,7 @@ def analyze_linear(
     if whole.hum is not None:
         u_gain = np.hypot(u_gain, np.interp(grid / found.bin_hz, np.arange(len(whole.hum.left)), whole.hum.left))
     u_gain = np.hypot(u_gain, _bends(found.gain, grid / found.bin_hz))
-    doubted = np.interp(grid / found.bin_hz, np.arange(len(found.gain)), doubt(found, sweep, noise))
+    doubted = doubt(found, sweep, noise, grid)
     for low, high, part in about_leaps(found, response, faults.clicks, sweep):
         near = (grid > low) & (grid < high)
         doubted[near] = np.maximum(doubted[near], part * np.abs(gain[near]))

@@ -20,6 +20,7 @@ from utter_calm.analysis.spectrum import FloatArray
 from utter_calm.analysis.sweep_noise import NoiseFloor
 from utter_calm.analysis.transforms import irfft, irfft_single, next_fast_len, rfft, rfft_single, turning
 from utter_calm.analysis.windows import HANN
+from utter_calm.signals.ramp import raised_cosine
 from utter_calm.signals.sweep import Sweep
 
 _CLOSEST_S, _PART = 3e-3, 0.45
@@ -38,23 +39,33 @@ _BLOCK_S, _FREE, _BANDS = 0.1, 3, 6
 _SHADOW_S = 0.15
 
 
-def doubt(found: Deconvolved, sweep: Sweep, noise: NoiseFloor) -> FloatArray:
-    """Standard uncertainty (bins,) of the magnitude of a gain from what no response explains of it."""
-    low, high, rate = found.low_hz, found.high_hz, found.rate_hz
+def doubt(found: Deconvolved, sweep: Sweep, noise: NoiseFloor, at_hz: FloatArray) -> FloatArray:
+    """Standard uncertainty (n,) of the magnitude of a gain at (n,) Hz from what no response explains of it."""
+    rate = found.rate_hz
     last = int(sweep.lead_s(2) * rate / 2)
     first = min(round((earlier_s(found, sweep) + _CLOSEST_S) * rate), last // 2)
     # the edge of the band rings: it is faded so slowly that this is over before what is looked at ends
     edge = max(_EDGE * sweep.start_hz, _CYCLES * rate / max(last - first, 1))
-    at: FloatArray = np.asarray(np.arange(len(found.gain)) * found.bin_hz, dtype=np.float64)
-    with np.errstate(divide="ignore"):
-        rises = np.clip(np.log2(at / (edge / 2)), 0, 1) if edge < high / 4 else np.zeros(len(at))
-        falls = np.clip(np.log2(at / (_TOP * high)) / np.log2(1 / _TOP), 0, 1)
-    faded = rfft_single(found.impulse, found.frames) * (0.25 * (1 - np.cos(np.pi * rises)) * (1 + np.cos(np.pi * falls)))
-    impulse = np.asarray(irfft_single(faded.astype(np.complex64), found.frames), dtype=np.float64)
-    before = _before_sound(impulse, found, noise, at, slice(len(impulse) - last, len(impulse) - first))
-    before[at < edge + _LINES_OFF * rate / max(last - first, 1)] = 0.0
-    total = before + _rising_again(impulse, found, sweep, noise, at)
-    return np.asarray(np.sqrt(np.where((at >= low) & (at <= high), total, 0.0)) * np.abs(found.low_end.at(np.maximum(at, at[1]))))
+    impulse = _faded(found, edge)
+    before = _before_sound(impulse, found, noise, at_hz, slice(len(impulse) - last, len(impulse) - first))
+    before[at_hz < edge + _LINES_OFF * rate / max(last - first, 1)] = 0.0
+    total = before + _rising_again(impulse, found, sweep, noise, at_hz)
+    return np.asarray(np.sqrt(total) * np.abs(found.low_end.at(at_hz)))
+
+
+def _faded(found: Deconvolved, edge_hz: float) -> FloatArray:
+    """Impulse response (frames,) whose band rises over the octave below a frequency and falls over its last fifth."""
+    lines, step = rfft_single(found.impulse, found.frames), found.bin_hz
+    low, edge, fall, high = (int(f / step) for f in (edge_hz / 2, edge_hz, _TOP * found.high_hz, found.high_hz))
+    if edge < high / 4:
+        rise = np.arange(low + 1, edge) * (step / (edge_hz / 2))
+        lines[: low + 1] = 0.0
+        lines[low + 1 : edge] *= (0.5 - 0.5 * np.cos(np.pi * np.log2(rise))).astype(np.float32)
+    else:
+        lines[:] = 0.0
+    lines[fall:high] *= raised_cosine(high - fall)[::-1].astype(np.float32)
+    lines[high:] = 0.0
+    return np.asarray(irfft_single(lines, found.frames), dtype=np.float64)
 
 
 def about_leaps(found: Deconvolved, response: FloatArray, clicks: Clicks, sweep: Sweep) -> Iterator[tuple[float, float, float]]:
@@ -72,7 +83,7 @@ def about_leaps(found: Deconvolved, response: FloatArray, clicks: Clicks, sweep:
 
 
 def _before_sound(impulse: FloatArray, found: Deconvolved, noise: NoiseFloor, at_hz: FloatArray, where: slice) -> FloatArray:
-    """Energy (bins,) of what comes before the first sound, beyond noise; as much of it stands behind."""
+    """Energy (n,) of what comes before the first sound, beyond noise; as much of it stands behind."""
     length = where.stop - where.start
     if length < 16:
         return np.zeros(len(at_hz))
@@ -84,7 +95,7 @@ def _before_sound(impulse: FloatArray, found: Deconvolved, noise: NoiseFloor, at
 
 
 def _rising_again(impulse: FloatArray, found: Deconvolved, sweep: Sweep, noise: NoiseFloor, at_hz: FloatArray) -> FloatArray:
-    """Energy (bins,) of what rises again after it had decayed: a slam, in each frequency as long after as that was passed."""
+    """Energy (n,) of what rises again after it had decayed: a slam, in each frequency as long after as that was passed."""
     length = int(_BLOCK_S * found.rate_hz)
     shape = np.sin(np.pi * (np.arange(length) + 0.5) / length)
     end = int(np.flatnonzero(found.window[: -int(sweep.lead_s(2) * found.rate_hz)] > 0.5)[-1])
