@@ -50,8 +50,9 @@ def _sweep_trust(found: SweepAnalysis, channel: int, sweep: Sweep, rate_hz: floa
         when = sweep.onset_s + found.delay_s + sweep.growth_s * math.log(math.sqrt(low * high) / sweep.start_hz)
         band = f"{si_text(low, 'Hz', digits=2)} to {si_text(high, 'Hz', digits=2)}"
         text = (
-            f"Channel {channel} holds what no unit answers, most of it about {band}, near {when:.2f} s: a noise, or samples that "
-            f"are missing. The response there is uncertain by {200 * part:.0f} %. Take it again."
+            f"Channel {channel} holds what is no response to the sweep, most of it about {band}, near {when:.2f} s: a noise, "
+            f"samples that are missing, or distortion that folds back from above half the rate. The response there is uncertain by "
+            f"{200 * part:.0f} %."
         )
         out.append(Trust("disturbed", text, channel=channel))
     return out

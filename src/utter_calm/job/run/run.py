@@ -32,7 +32,7 @@ from utter_calm.quantities import Conditions
 from utter_calm.rig import RecordedBlock
 
 _AHEAD = 3
-_SPOILED = ("lost_blocks", "out_of_step", "disturbed")
+_SPOILED = ("lost_blocks", "out_of_step")
 """What makes a take worth nothing by chance: it is taken again, once, without being asked for."""
 
 
@@ -139,6 +139,11 @@ def run_cells(
         run.store()
         for cell in run.spoiled:  # once more, by itself: both takes are kept, and the newest counts
             run.play(cell, [], partial(follow, cell=cell, number=len(ordered)))
+        run.store()
+        for cell in ordered if run.spoiled else []:  # what was deduced from them in the meantime
+            made = job.current(cell)
+            if document.step(cell.step).deduction is not None and (made is None or job.stale(made)):
+                run.deduce(cell, [], partial(follow, cell=cell, number=len(ordered)))
     except BaseException:
         run.store()  # what was played is kept
         raise
