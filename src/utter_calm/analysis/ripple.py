@@ -12,7 +12,7 @@ from utter_calm.analysis.lines import fit_lines
 from utter_calm.analysis.spectrum import FloatArray, line_spectrum
 from utter_calm.analysis.windows import BLACKMAN_HARRIS_7
 
-_MOST, _LOUD, _BESIDE_BINS, _LONG_CYCLES = 6, 3e-5, 8, 20_000
+_MOST, _LOUD, _OVER_NOISE, _BESIDE_BINS, _LONG_CYCLES = 6, 1e-3, 30.0, 8, 20_000
 _ORDERS = 10
 
 
@@ -27,7 +27,8 @@ def without_ripple(record: FloatArray, rate_hz: float, tone_hz: float, above_hz:
     first = int(above_hz / spectrum.bin_hz) + 1
     level = spectrum.line_rms.copy()
     level[:first] = 0.0
-    least, found = _LOUD * float(np.max(spectrum.line_rms)), list[float]()
+    least = max(_LOUD * float(np.max(spectrum.line_rms)), _OVER_NOISE * float(np.median(level[first:])))
+    found = list[float]()
     while len(found) < _MOST and float(np.max(level)) > least:
         top = int(np.argmax(level))
         found.append(top * spectrum.bin_hz)
@@ -38,7 +39,10 @@ def without_ripple(record: FloatArray, rate_hz: float, tone_hz: float, above_hz:
     if not lines:
         return record
     try:
-        fit = fit_lines(record, 2 * np.pi / rate_hz * np.array([*own, *lines]), refine=True)
+        # what is as good as silent has no frequency of its own to be found
+        loud = fit_lines(record, 2 * np.pi / rate_hz * np.array([tone_hz, *lines]), refine=True).omega
+        harmonics = loud[0] * np.arange(1, len(own) + 1)
+        fit = fit_lines(record, np.concatenate([harmonics, loud[1:]]))
     except ValueError:  # the record is too short to tell them apart
         return record
     at = np.arange(len(record)) - (len(record) - 1) / 2
