@@ -24,7 +24,8 @@ from utter_calm.signals.sweep import ComplexArray, Sweep
 
 ORDERS = tuple(range(2, 11))
 POINTS_PER_OCTAVE = 96
-_DISTURBS = 0.05
+_DISTURBS, _TOLD_FROM_HZ = 0.07, 60.0
+"""Deep down a room's own noise rises and falls by as much, in the few cycles that there are."""
 _STILL_HEARD, _BESIDE_GAP = 0.3, 3.0
 """A sweep is about any frequency for the inverse of the band that it passes meanwhile: of that, how much may be missing, and by how
 many of those bands what is missing reaches beyond its own frequencies."""
@@ -193,7 +194,7 @@ def _disturbed(frequency: FloatArray, level: FloatArray, doubted: FloatArray) ->
     """Where what no response explains is a part of it that matters; beside a notch the level about it counts."""
     wide = POINTS_PER_OCTAVE // 3
     about = np.sqrt(np.convolve(np.pad(level**2, wide, mode="edge"), np.ones(2 * wide + 1) / (2 * wide + 1), "valid"))
-    part = doubted / about
+    part = np.where(frequency >= _TOLD_FROM_HZ, doubted / about, 0.0)
     worst = int(np.argmax(part))
     if part[worst] <= _DISTURBS:
         return None
