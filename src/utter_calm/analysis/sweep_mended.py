@@ -78,7 +78,7 @@ def deconvolve_mended(response: FloatArray, stimulus: FloatArray, sweep: Sweep, 
         tuple(
             gap
             for gap in likely(displaced(places, found, late=late), response, found, sweep, rate_hz)
-            if _sharper(put_right(response, gap, late=late), found, stimulus, sweep)
+            if _sharper(_put_right(response, gap, late=late), found, stimulus, sweep)
         )
         for late in (False, True)
     )
@@ -101,7 +101,7 @@ def deconvolve_mended(response: FloatArray, stimulus: FloatArray, sweep: Sweep, 
     return Mended(found, faults, made.moved, made.filled, hum)
 
 
-def put_right(response: FloatArray, gap: Gap, *, late: bool) -> FloatArray:
+def _put_right(response: FloatArray, gap: Gap, *, late: bool) -> FloatArray:
     """A recording with as many samples put in as are missing, or taken out as are too much, so that it is in step again."""
     if late:
         return np.delete(response, slice(gap.start, gap.start + gap.length))
